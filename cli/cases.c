@@ -1,0 +1,184 @@
+/* SPDX-License-Identifier: MIT */
+#include "cases.h"
+
+#include <math.h>
+#include <string.h>
+
+/* A case being read: numbers go where the key says, words are kept. */
+typedef struct reading {
+    rk_trial_case *made;
+    rk_given_settings given;
+    double lambda, manual;
+    char rule[32];
+} reading;
+
+void case_from_loop(const job *j, rk_trial_case *made)
+{
+    memset(made, 0, sizeof *made);
+    (void)snprintf(made->name, sizeof made->name, "%.40s",
+                   j->loop.rule[0] != '\0' ? j->loop.rule : "as set");
+    made->plant = j->loop.model;
+    made->settings = j->loop.settings;
+    made->limits = rk_loop_design_limits(&j->loop);
+    made->ts = j->loop.ts;
+}
+
+/* One key=value; returns false for a key that is not known, and complains of a value itself. */
+static bool set_key(const job *j, reading *r, const char *key, const char *value, int *status)
+{
+    rk_trial_case *c = r->made;
+    const struct {
+        const char *key;
+        bool time;
+        double *to;
+    } numbers[] = {
+        {"kc", false, &r->given.kc},
+        {"ti", true, &r->given.ti},
+        {"td", true, &r->given.td},
+        {"tf", true, &r->given.tf},
+        {"kp", false, &r->given.kp},
+        {"ki", false, &r->given.ki},
+        {"kd", false, &r->given.kd},
+        {"lambda", true, &r->lambda},
+        {"manual", false, &r->manual},
+        {"sp-weight", false, &c->settings.sp_weight},
+        {"tracking-time", true, &c->settings.tt},
+        {"out-low", false, &c->limits.low},
+        {"out-high", false, &c->limits.high},
+        {"out-rate", false, &c->limits.rate},
+        {"scan", true, &c->ts},
+        {"gain", false, &c->plant.gain},
+        {"time-constant", true, &c->plant.time_constant[0]},
+        {"dead-time", true, &c->plant.dead_time},
+    };
+    rk_diag diag = {RK_OK, ""};
+    size_t i;
+
+    for (i = 0; i < sizeof numbers / sizeof numbers[0]; i++) {
+        if (strcmp(numbers[i].key, key) != 0) continue;
+        if (!(numbers[i].time ? rk_time_parse : rk_number_parse)(value, strlen(value),
+                                                                 numbers[i].to)) {
+            *status = fail(j, EXIT_USAGE, "case '%s': %s: '%s' is not a %s", c->name, key,
+                           value, numbers[i].time ? "time" : "number");
+        }
+        return true;
+    }
+    if (strcmp(key, "rule") == 0) {
+        (void)snprintf(r->rule, sizeof r->rule, "%s", value);
+    } else if (strcmp(key, "form") == 0) {
+        (void)rk_form_from_text(value, &r->given.form, &diag);
+    } else if (strcmp(key, "anti-windup") == 0) {
+        (void)rk_anti_windup_from_text(value, &c->settings.anti_windup, &diag);
+    } else {
+        return false;
+    }
+    if (diag.status != RK_OK) {
+        *status = fail(j, EXIT_USAGE, "case '%s': %s: %s", c->name, key, diag.text);
+    }
+    return true;
+}
+
+/* Keys and values up to the end of the text. */
+static int read_keys(const job *j, reading *r, char *words)
+{
+    char *rest = NULL, *word;
+    int status = EXIT_DONE;
+
+    for (word = strtok_r(words, " \t", &rest); word != NULL && status == EXIT_DONE;
+         word = strtok_r(NULL, " \t", &rest)) {
+        char *equals = strchr(word, '=');
+
+        if (equals == NULL) {
+            return fail(j, EXIT_USAGE, "case '%s': '%s' is not key=value", r->made->name, word);
+        }
+        *equals = '\0';
+        if (!set_key(j, r, word, equals + 1, &status)) {
+            return fail(j, EXIT_USAGE,
+                        "case '%s': unknown key '%s'; known: rule, lambda, form, kc, ti, "
+                        "td, tf, kp, ki, kd, sp-weight, anti-windup, tracking-time, "
+                        "out-low, out-high, out-rate, scan, gain, time-constant, "
+                        "dead-time, manual",
+                        r->made->name, word);
+        }
+    }
+    return status;
+}
+
+/* The rule sees the loop's model, not the plant the case runs on: that is what is put to trial.
+ */
+static int apply_rule(const job *j, const reading *r)
+{
+    rk_settings *s = &r->made->settings;
+    const rk_settings kept = *s;
+    rk_diag diag = {RK_OK, ""};
+    rk_tuning tuning;
+    int rule;
+
+    if (rk_rule_from_name(r->rule, &rule, &diag) != RK_OK ||
+        rk_tune(&j->loop.model, rule, isnan(r->lambda) ? 0.0 : r->lambda, &tuning, &diag) !=
+            RK_OK) {
+        return fail(j, EXIT_USAGE, "case '%s': %s", r->made->name, diag.text);
+    }
+    *s = tuning.settings;
+    s->sp_weight = kept.sp_weight;
+    s->anti_windup = kept.anti_windup;
+    s->tt = kept.tt;
+    return EXIT_DONE;
+}
+
+static int finish(const job *j, const reading *r)
+{
+    const bool given = rk_given_settings_any(&r->given);
+    rk_trial_case *c = r->made;
+    rk_diag diag = {RK_OK, ""};
+
+    if (!isnan(r->manual)) {
+        c->manual = true;
+        c->manual_out = r->manual;
+        if (!given && r->rule[0] == '\0') return EXIT_DONE;
+        return fail(j, EXIT_USAGE, "case '%s': manual has no settings: give one or the other",
+                    c->name);
+    }
+    if (given && r->rule[0] != '\0') {
+        return fail(j, EXIT_USAGE, "case '%s': give either rule or the settings, not both",
+                    c->name);
+    }
+    if (!isnan(r->lambda) && r->rule[0] == '\0') {
+        return fail(j, EXIT_USAGE, "case '%s': lambda goes with rule=NAME", c->name);
+    }
+    if (r->rule[0] != '\0') return apply_rule(j, r);
+    if (given) {
+        if (rk_settings_from_given(&r->given, "", &c->settings, &diag) == RK_OK)
+            return EXIT_DONE;
+        return fail(j, EXIT_USAGE, "case '%s': %s", c->name, diag.text);
+    }
+    if (j->loop.has_settings) return EXIT_DONE;
+    return fail(j, EXIT_USAGE,
+                "case '%s': no settings: give rule=NAME, kc and ti, or manual=OUT", c->name);
+}
+
+int case_from_text(const job *j, const char *text, rk_trial_case *made)
+{
+    const double none = nan("");
+    const char *colon = strchr(text, ':');
+    reading r = {
+        .made = made, .given = rk_given_settings_make(), .lambda = none, .manual = none};
+    char words[512];
+    int status;
+
+    case_from_loop(j, made);
+    if (colon == NULL || colon == text || (size_t)(colon - text) >= sizeof made->name) {
+        return fail(j, EXIT_USAGE,
+                    "case '%.60s': give \"name: key=value ...\", the name of at most %zu "
+                    "letters",
+                    text, sizeof made->name - 1);
+    }
+    (void)snprintf(made->name, sizeof made->name, "%.*s", (int)(colon - text), text);
+    if (strlen(colon + 1) >= sizeof words) {
+        return fail(j, EXIT_USAGE, "case '%s': longer than %zu letters", made->name,
+                    sizeof words - 1);
+    }
+    (void)snprintf(words, sizeof words, "%s", colon + 1);
+    status = read_keys(j, &r, words);
+    return status == EXIT_DONE ? finish(j, &r) : status;
+}

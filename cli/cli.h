@@ -1,0 +1,99 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef CLI_H
+#define CLI_H
+
+#include <argp.h>
+#include <stdbool.h>
+#include <stdio.h>
+
+#include <redkettle/redkettle.h>
+
+/** What the tool exits with. */
+enum exit_status {
+    EXIT_DONE = 0,
+    EXIT_VERDICT_NO = 1,
+    EXIT_USAGE = 2,
+    EXIT_BAD_INPUT = 3,
+    EXIT_NO_ACCESS = 4,
+};
+
+/** A command: argv[0] is its name. Returns an exit status. */
+int cmd_fit(int argc, char **argv);
+int cmd_tune(int argc, char **argv);
+int cmd_check(int argc, char **argv);
+int cmd_trial(int argc, char **argv);
+int cmd_emit(int argc, char **argv);
+int cmd_demo(int argc, char **argv);
+
+enum { RULES_MAX = 16, CASES_MAX = 12 };
+
+/** Everything a command line can say, and what was loaded by it. */
+typedef struct job {
+    const char *command;
+    const char *input; /* the positional argument; NULL: none */
+
+    const char *time_column, *out_column, *pv_column;
+    const char *kind;
+    double gain, tau, dead_time, out0, pv0; /* NaN: not given */
+    rk_given_settings given;
+    const char *rule;
+    double lambda, sp_weight, tracking_time;
+    const char *anti_windup;
+    double scan;
+    double out_low, out_high, out_rate;
+
+    const char *figure;
+    bool json, minutes, save;
+
+    rk_loop_design loop;
+    bool is_loop_file;
+    rk_record *record; /* loaded on demand */
+    bool fitted;       /* the model was fitted to the record by this command */
+    rk_fit fit;
+} job;
+
+/** Nothing said, nothing loaded. */
+job job_make(const char *command);
+void job_free(job *j);
+
+/** Option groups for argp children; their input is the job. */
+extern const struct argp column_options, model_options, tuning_options, settings_options,
+    scan_options, limit_options, output_options, figure_option, save_option;
+
+/** Hand the job to every child parser; call it on ARGP_KEY_INIT. */
+void pass_to_children(struct argp_state *state, int children);
+
+/** The positional argument: one .loop or .csv file. */
+error_t take_input(job *j, const char *arg, struct argp_state *state);
+
+/** Parse a command line; returns EXIT_DONE or the exit status to end with. */
+int parse_arguments(const struct argp *argp, int argc, char **argv, job *j);
+
+/** Read a number, or a time with its unit, of an option; an error ends the parse with status 2.
+ */
+void take_number(struct argp_state *state, const char *option, const char *arg, double *value);
+void take_time(struct argp_state *state, const char *option, const char *arg, double *seconds);
+
+/** Load the input file and lay the options over it. */
+int load(job *j);
+
+/** The record, the model (fitted to the record if there is none), the settings (by --rule or
+ * given). */
+int need_record(job *j);
+int need_model(job *j);
+int need_settings(job *j);
+
+/** Print an error in one line; returns the exit status that belongs to it. */
+int fail(const job *j, int exit_status, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+int fail_diag(const job *j, rk_status status, const rk_diag *diag);
+
+/** Write a figure to its file, or to standard output if it is for the terminal. */
+typedef rk_status draw_function(const job *j, const void *what, const rk_figure_style *style,
+                                rk_text *image, rk_diag *diag);
+int write_figure(const job *j, draw_function *draw, const void *what);
+
+/** Print a finished JSON text, or the error that kept it from being made; frees it. */
+int print_json(const job *j, rk_text *text, rk_status status, const rk_diag *diag);
+
+#endif

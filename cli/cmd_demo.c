@@ -1,0 +1,164 @@
+/* SPDX-License-Identifier: MIT */
+#include <stdarg.h>
+#include <string.h>
+
+#include "cli.h"
+#include "demo_data.h"
+
+enum { OPT_DIR = 0x4000, ARGS_MAX = 24, ARG_CHARS = RK_PATH_CHARS + 64 };
+
+typedef struct demo_job {
+    job j;
+    const char *dir;
+} demo_job;
+
+static const struct argp_option options[] = {
+    {"dir", OPT_DIR, "DIR", 0, "where to work (default: redkettle-demo)", 1},
+    {0},
+};
+
+static error_t parse(int key, char *arg, struct argp_state *state)
+{
+    demo_job *d = state->input;
+
+    if (key == ARGP_KEY_ARG) argp_failure(state, EXIT_USAGE, 0, "demo takes no file");
+    if (key != OPT_DIR) return ARGP_ERR_UNKNOWN;
+    d->dir = arg;
+    return 0;
+}
+
+static const struct argp argp = {options,
+                                 parse,
+                                 NULL,
+                                 "The whole job on the blend Brix loop of a juice-blending "
+                                 "hall: step test, model, tuning, check, "
+                                 "trials, program text.",
+                                 NULL,
+                                 NULL,
+                                 NULL};
+
+/* Run a command as if it were typed: words are split at blanks, @ stands for the folder. */
+static int type(const demo_job *d, int (*command)(int, char **), const char *line)
+{
+    static char words[ARGS_MAX][ARG_CHARS];
+    char *argv[ARGS_MAX + 1];
+    bool quoted = false;
+    int argc = 0;
+    size_t used = 0;
+
+    (void)printf("\n$ redkettle ");
+    for (words[0][0] = '\0'; *line != '\0'; line++) {
+        char *word = words[argc];
+
+        if (*line == '"') quoted = !quoted;
+        if (*line == '@') {
+            (void)printf("%s", d->dir);
+            used += (size_t)snprintf(word + used, ARG_CHARS - used, "%s", d->dir);
+            continue;
+        }
+        (void)putchar(*line);
+        if (*line == '"') continue;
+        if (*line == ' ' && !quoted) {
+            argc++;
+            used = 0;
+        } else {
+            word[used++] = *line;
+        }
+        words[argc][used] = '\0';
+    }
+    (void)printf("\n\n");
+    argc++;
+    for (used = 0; used < (size_t)argc; used++)
+        argv[used] = words[used];
+    argv[argc] = NULL;
+    return command(argc, argv);
+}
+
+static int write_data(const demo_job *d)
+{
+    const struct {
+        const char *name;
+        const unsigned char *bytes;
+        size_t length;
+    } files[] = {{"blend-brix.csv", demo_record, demo_record_length},
+                 {"blend-brix.loop", demo_loop, demo_loop_length}};
+    rk_diag diag = {RK_OK, ""};
+    rk_status status = rk_directory_make(d->dir, &diag);
+    char path[ARG_CHARS];
+    size_t i;
+
+    for (i = 0; i < 2 && status == RK_OK; i++) {
+        (void)snprintf(path, sizeof path, "%s/%s", d->dir, files[i].name);
+        status =
+            rk_file_write(path, (const char *)files[i].bytes, files[i].length, true, &diag);
+    }
+    return status == RK_OK ? EXIT_DONE : fail_diag(&d->j, status, &diag);
+}
+
+static int run(const demo_job *d)
+{
+    static const struct {
+        const char *say;
+        int (*command)(int, char **);
+        const char *line;
+    } steps[] = {
+        {"1. The step test: the dilution-water valve was opened from 42 to 47 % and put back, "
+         "by hand.\n"
+         "   What process is this, and how sure are we?",
+         cmd_fit, "fit @/blend-brix.loop --figure @/fit.png --save"},
+        {"2. What settings do published rules give, and with which margins?", cmd_tune,
+         "tune @/blend-brix.loop"},
+        {"3. Take SIMC's, and write them into the loop file.", cmd_tune,
+         "tune @/blend-brix.loop --rule simc --save"},
+        {"4. Do they meet what the loop file requires?", cmd_check, "check @/blend-brix.loop"},
+        {"5. Try them against calmer and simpler ones, with a setpoint and a load step.",
+         cmd_trial,
+         "trial @/blend-brix.loop --sp-step 0.5 --load-step 6 --case \"calm lambda: "
+         "rule=lambda lambda=52s\" "
+         "--case \"simple: rule=simple\" --figure @/trial-rules.png"},
+        {"6. What does anti-windup do when a step asks for more than the valve has?\n   The "
+         "loop as it stands pays the integral back (back-calculation, the default).",
+         cmd_trial,
+         "trial @/blend-brix.loop --sp-step 4.5 --case \"conditional: "
+         "anti-windup=conditional\" "
+         "--case \"none: anti-windup=none\" --figure @/trial-windup.png"},
+        {"7. And against the valve set by hand to where the model says it should stand?",
+         cmd_trial,
+         "trial @/blend-brix.loop --sp-step 0.5 --load-step 6 --case \"by hand: manual=37.8\" "
+         "--figure @/trial-manual.png"},
+        {"8. The controller as program text, for the PLC's task of 1 s.", cmd_emit,
+         "emit @/blend-brix.loop --dir @ --force"},
+    };
+    int status = write_data(d);
+    size_t i;
+
+    if (status != EXIT_DONE) return status;
+    (void)printf("Red Kettle on the blend Brix loop: the dilution-water valve FV210 holds the "
+                 "Brix AT210\n"
+                 "of the blended juice.\n");
+    for (i = 0; i < sizeof steps / sizeof steps[0]; i++) {
+        (void)printf("\n%s\n", steps[i].say);
+        status = type(d, steps[i].command, steps[i].line);
+        if (status != EXIT_DONE) {
+            return fail(&d->j, status, "step %zu did not succeed", i + 1);
+        }
+    }
+    (void)printf(
+        "\nEverything is in %s: the record, the loop file, figures (fit.png, trial-*.png) and\n"
+        "the program text (blend_brix_controller.st, .c and .h).\n",
+        d->dir);
+    return EXIT_DONE;
+}
+
+int cmd_demo(int argc, char **argv)
+{
+    demo_job d = {.j = job_make("demo"), .dir = "redkettle-demo"};
+    int status = parse_arguments(&argp, argc, argv, &d.j);
+
+    if (status == EXIT_DONE && (d.dir[0] == '\0' || strlen(d.dir) > RK_PATH_CHARS - 64)) {
+        status = fail(&d.j, EXIT_USAGE, "--dir: the path is empty or too long");
+    }
+    if (status == EXIT_DONE) status = run(&d);
+    job_free(&d.j);
+    return status;
+}

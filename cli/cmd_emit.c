@@ -1,0 +1,207 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "cli.h"
+#include "show.h"
+
+enum { OPT_DIR = 0x3000, OPT_TO, OPT_FORCE };
+
+/* The job and what only emit is asked. The job is first: child parsers see it alone. */
+typedef struct emit_job {
+    job j;
+    const char *dir;
+    bool st, c, chosen, force;
+} emit_job;
+
+static const struct argp_option options[] = {
+    {"dir", OPT_DIR, "DIR", 0, "where to write (default: here)", 1},
+    {"to", OPT_TO, "KIND[,KIND]", 0, "what to write: st, c (default: all)", 1},
+    {"force", OPT_FORCE, NULL, 0, "replace files that stand there with other content", 1},
+    {0},
+};
+
+static void take_kinds(struct argp_state *state, const char *arg, emit_job *e)
+{
+    size_t length;
+
+    for (;; arg += length + 1) {
+        length = strcspn(arg, ",");
+        if (length == 2 && memcmp(arg, "st", 2) == 0) {
+            e->st = true;
+        } else if (length == 1 && arg[0] == 'c') {
+            e->c = true;
+        } else {
+            argp_failure(state, EXIT_USAGE, 0, "--to: unknown kind '%.*s'; known: st, c",
+                         (int)length, arg);
+        }
+        if (arg[length] == '\0') break;
+    }
+    e->chosen = true;
+}
+
+static error_t parse(int key, char *arg, struct argp_state *state)
+{
+    emit_job *e = state->input;
+
+    switch (key) {
+    case ARGP_KEY_INIT:
+        pass_to_children(state, 1);
+        return 0;
+    case ARGP_KEY_ARG:
+        return take_input(&e->j, arg, state);
+    case OPT_DIR:
+        e->dir = arg;
+        return 0;
+    case OPT_TO:
+        take_kinds(state, arg, e);
+        return 0;
+    case OPT_FORCE:
+        e->force = true;
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+static const struct argp_child children[] = {
+    {&output_options, 0, "Output:", 2},
+    {0},
+};
+static const struct argp argp = {
+    options,
+    parse,
+    "LOOP.loop",
+    "Program text of the tuned controller at the loop's scan interval: an IEC 61131-3 "
+    "Structured "
+    "Text function block, and C99.\v"
+    "The text is yours. It is headed by where its numbers come from: record, model, rule, "
+    "margins. "
+    "Exit status 1: the loop is unstable on its model, and nothing is written.",
+    children,
+    NULL,
+    NULL};
+
+enum { FILES_MAX = 3 };
+typedef rk_status emit_function(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
+/* What is written, all of it made before any of it is. */
+typedef struct output {
+    char path[FILES_MAX][RK_PATH_CHARS + RK_BLOCK_NAME_CHARS];
+    rk_text *text[FILES_MAX];
+    size_t count;
+} output;
+
+static int add_output(const emit_job *e, output *o, const char *ending, emit_function *emit)
+{
+    rk_diag diag = {RK_OK, ""};
+    char name[RK_BLOCK_NAME_CHARS];
+    rk_status status;
+
+    rk_emit_block_name(&e->j.loop, name);
+    (void)snprintf(o->path[o->count], sizeof o->path[o->count], "%s/%s%s", e->dir, name,
+                   ending);
+    o->text[o->count] = rk_text_create();
+    status = emit(&e->j.loop, o->text[o->count], &diag);
+    o->count++;
+    return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);
+}
+
+static int make_outputs(const emit_job *e, output *o)
+{
+    int status = EXIT_DONE;
+
+    if (e->st) status = add_output(e, o, ".st", rk_emit_st);
+    if (status == EXIT_DONE && e->c) status = add_output(e, o, ".h", rk_emit_c_header);
+    if (status == EXIT_DONE && e->c) status = add_output(e, o, ".c", rk_emit_c_source);
+    return status;
+}
+
+static int write_outputs(const emit_job *e, const output *o)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_status status = rk_directory_make(e->dir, &diag);
+    size_t i;
+
+    for (i = 0; i < o->count && status == RK_OK; i++) {
+        status = rk_file_write(o->path[i], rk_text_chars(o->text[i]),
+                               rk_text_length(o->text[i]), e->force, &diag);
+    }
+    return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);
+}
+
+static int report(const emit_job *e, const output *o)
+{
+    const char *files[FILES_MAX];
+    rk_diag diag = {RK_OK, ""};
+    char scan[SHOWN_CHARS];
+    size_t i;
+
+    for (i = 0; i < o->count; i++)
+        files[i] = o->path[i];
+    if (e->j.json) {
+        rk_text *text = rk_text_create();
+        const rk_status made = rk_json_emit(files, o->count, text, &diag);
+
+        return print_json(&e->j, text, made, &diag);
+    }
+    show_time(scan, e->j.loop.ts, false);
+    (void)printf("%s controller of %s for a scan of %s (%s):\n",
+                 rk_settings_mode(&e->j.loop.settings), e->j.loop.name, scan,
+                 e->j.loop.settings.kc < 0 ? "direct acting" : "reverse acting");
+    for (i = 0; i < o->count; i++)
+        (void)printf("  %s\n", files[i]);
+    (void)printf("Call the block from a cyclic task with an interval of %s.\n", scan);
+    return EXIT_DONE;
+}
+
+/* A controller that is known to be unstable must not reach a PLC by this way. */
+static int check_stable(const emit_job *e)
+{
+    const rk_loop_design *loop = &e->j.loop;
+    rk_diag diag = {RK_OK, ""};
+    rk_margins margins;
+    rk_status status;
+
+    if (!loop->has_model || !loop->has_settings) return EXIT_DONE;
+    status = rk_margins_check(&loop->model, &loop->settings, &margins, &diag);
+    if (status != RK_OK) return fail_diag(&e->j, status, &diag);
+    if (margins.stable) return EXIT_DONE;
+    return fail(&e->j, EXIT_VERDICT_NO,
+                "the loop is unstable on its model; nothing written; see "
+                "redkettle check %s",
+                e->j.input);
+}
+
+static int run(emit_job *e)
+{
+    output o = {.count = 0};
+    int status = load(&e->j);
+    size_t i;
+
+    if (status == EXIT_DONE && !e->j.is_loop_file) {
+        status = fail(&e->j, EXIT_USAGE,
+                      "give a loop file (.loop) with scan, out range and settings");
+    }
+    if (status == EXIT_DONE && strlen(e->dir) >= RK_PATH_CHARS - 2) {
+        status = fail(&e->j, EXIT_USAGE, "--dir: the path is too long");
+    }
+    if (!e->chosen) e->st = e->c = true;
+    if (status == EXIT_DONE) status = make_outputs(e, &o);
+    if (status == EXIT_DONE) status = check_stable(e);
+    if (status == EXIT_DONE) status = write_outputs(e, &o);
+    if (status == EXIT_DONE) status = report(e, &o);
+    for (i = 0; i < o.count; i++)
+        rk_text_free(o.text[i]);
+    return status;
+}
+
+int cmd_emit(int argc, char **argv)
+{
+    emit_job e = {.j = job_make("emit"), .dir = "."};
+    int status = parse_arguments(&argp, argc, argv, &e.j);
+
+    if (status == EXIT_DONE) status = run(&e);
+    job_free(&e.j);
+    return status;
+}

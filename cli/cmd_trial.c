@@ -1,0 +1,356 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cases.h"
+#include "cli.h"
+#include "show.h"
+
+enum { OPT_SP_STEP = 0x2000, OPT_LOAD_STEP, OPT_LOAD_AT, OPT_FOR, OPT_BAND, OPT_CASE };
+
+/* The job and what only a trial is asked. The job is first: child parsers see it alone. */
+typedef struct trial_job {
+    job j;
+    double sp_step, load_step, load_at, duration, band; /* NaN: not given */
+    const char *cases[CASES_MAX];
+    int case_count;
+} trial_job;
+
+static const struct argp_option options[] = {
+    {"sp-step", OPT_SP_STEP, "PV", 0, "setpoint step at 0 s, pv units", 5},
+    {"load-step", OPT_LOAD_STEP, "OUT", 0, "load step at the plant's input, out units", 5},
+    {"load-at", OPT_LOAD_AT, "TIME", 0, "when the load steps (default: half way)", 5},
+    {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 5},
+    {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 5},
+    {"case", OPT_CASE, "NAME: KEY=VALUE ...", 0,
+     "another case beside the first: rule, lambda, form, kc, ti, td, tf, kp, ki, kd, "
+     "sp-weight, "
+     "anti-windup, tracking-time, out-low, out-high, out-rate, scan, gain, time-constant, "
+     "dead-time, "
+     "or manual=OUT",
+     5},
+    {0},
+};
+
+static error_t parse(int key, char *arg, struct argp_state *state)
+{
+    trial_job *t = state->input;
+
+    switch (key) {
+    case ARGP_KEY_INIT:
+        pass_to_children(state, 8);
+        return 0;
+    case ARGP_KEY_ARG:
+        return take_input(&t->j, arg, state);
+    case OPT_SP_STEP:
+        take_number(state, "sp-step", arg, &t->sp_step);
+        return 0;
+    case OPT_LOAD_STEP:
+        take_number(state, "load-step", arg, &t->load_step);
+        return 0;
+    case OPT_LOAD_AT:
+        take_time(state, "load-at", arg, &t->load_at);
+        return 0;
+    case OPT_FOR:
+        take_time(state, "for", arg, &t->duration);
+        return 0;
+    case OPT_BAND:
+        take_number(state, "band", arg, &t->band);
+        return 0;
+    case OPT_CASE:
+        if (t->case_count == CASES_MAX) {
+            argp_failure(state, EXIT_USAGE, 0, "at most %d cases", CASES_MAX);
+        }
+        t->cases[t->case_count++] = arg;
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+static const struct argp_child children[] = {
+    {&column_options, 0, "The record, if there is no model:", 1},
+    {&model_options, 0, "The model:", 2},
+    {&tuning_options, 0, "The settings of the first case:", 3},
+    {&settings_options, 0, NULL, 3},
+    {&scan_options, 0, "The controller:", 4},
+    {&limit_options, 0, NULL, 4},
+    {&output_options, 0, "Output:", 6},
+    {&figure_option, 0, NULL, 6},
+    {0},
+};
+static const struct argp argp = {
+    options,
+    parse,
+    "[LOOP.loop|RECORD.csv]",
+    "Run the loop on paper, scan by scan, several cases side by side.\v"
+    "Without an operating point (--out0, --pv0 or the loop file) a trial starts at rest at "
+    "zero. "
+    "Example: redkettle trial plant.loop --sp-step 0.5 --load-step -5 --case \"calm: "
+    "rule=lambda "
+    "lambda=60s\" --figure trial.png",
+    children,
+    NULL,
+    NULL};
+
+/* A whole run: the plan and a trial each case. */
+typedef struct runs {
+    rk_trial_plan plan;
+    rk_trial_case cases[CASES_MAX + 1];
+    rk_trial *trials[CASES_MAX + 1];
+    size_t count;
+} runs;
+
+static void free_runs(runs *r)
+{
+    size_t i;
+
+    for (i = 0; i < r->count; i++)
+        rk_trial_free(r->trials[i]);
+}
+
+/* The first case is the loop as it stands, unless it has no settings but other cases are given.
+ */
+static int make_cases(trial_job *t, runs *r)
+{
+    job *j = &t->j;
+    const bool first = j->loop.has_settings || j->rule != NULL || t->case_count == 0;
+    int status = EXIT_DONE, i;
+
+    if (first) {
+        status = need_settings(j);
+        if (status != EXIT_DONE) return status;
+        case_from_loop(j, &r->cases[r->count]);
+        r->count++;
+    }
+    for (i = 0; i < t->case_count && status == EXIT_DONE; i++) {
+        status = case_from_text(j, t->cases[i], &r->cases[r->count]);
+        if (status == EXIT_DONE) r->count++;
+    }
+    return status;
+}
+
+/* Two significant digits, rounded up: a time that reads well. */
+static double round_up(double seconds)
+{
+    const double unit = pow(10.0, floor(log10(seconds)) - 1.0);
+
+    return unit * ceil(seconds / unit);
+}
+
+/* Steps of a size that suits the loop: 5 % of PV's span, and the load that would move PV as
+ * far. */
+static void make_plan(const trial_job *t, runs *r)
+{
+    const rk_loop_design *loop = &t->j.loop;
+    const bool said = !isnan(t->sp_step) || !isnan(t->load_step);
+    const double usual = isnan(loop->pv_low) ? 1.0 : 0.05 * (loop->pv_high - loop->pv_low);
+    double settle = 0;
+    size_t i;
+
+    r->plan.sp_step = said ? 0.0 : usual;
+    r->plan.load_step = said ? 0.0 : -usual / fabs(loop->model.gain);
+    if (!isnan(t->sp_step)) r->plan.sp_step = t->sp_step;
+    if (!isnan(t->load_step)) r->plan.load_step = t->load_step;
+    r->plan.band = isnan(t->band) ? 0.02 : t->band / 100.0;
+
+    for (i = 0; i < r->count; i++)
+        settle = fmax(settle, rk_trial_time_to_settle(&r->cases[i]));
+    settle = round_up(settle);
+    if (r->plan.sp_step != 0 && r->plan.load_step != 0) settle *= 2.0;
+    r->plan.duration = isnan(t->duration) ? settle : t->duration;
+    r->plan.load_at = isnan(t->load_at) ? 0.5 * r->plan.duration : t->load_at;
+    if (isnan(t->load_at) && r->plan.sp_step == 0) r->plan.load_at = 0;
+}
+
+static int run_cases(const job *j, runs *r)
+{
+    size_t i;
+
+    for (i = 0; i < r->count; i++) {
+        rk_diag diag = {RK_OK, ""};
+        const rk_status status = rk_trial_create(&r->cases[i], &r->plan, &r->trials[i], &diag);
+
+        if (status == RK_ERR_MEMORY) return fail_diag(j, status, &diag);
+        if (status != RK_OK)
+            return fail(j, EXIT_USAGE, "case '%s': %s", r->cases[i].name, diag.text);
+    }
+    return EXIT_DONE;
+}
+
+/* The table: a line each metric, a column each case. */
+enum { LINES = 17 };
+
+static void add_metric(char (*cells)[SHOWN_CHARS], size_t *line, size_t columns,
+                       const char *name, const runs *r, double (*get)(const rk_trial_metrics *),
+                       double unit)
+{
+    char(*row)[SHOWN_CHARS] = cells + (*line * columns);
+    size_t i;
+
+    (void)snprintf(row[0], SHOWN_CHARS, "%s", name);
+    for (i = 0; i < r->count; i++) {
+        show_number(row[i + 1], get(rk_trial_results(r->trials[i])) / unit, 4);
+    }
+    ++*line;
+}
+
+#define GETTER(name, field)                                                                    \
+    static double name(const rk_trial_metrics *m)                                              \
+    {                                                                                          \
+        return (double)m->field;                                                               \
+    }
+GETTER(rise, setpoint.rise_time)
+GETTER(overshoot, setpoint.overshoot_percent)
+GETTER(settling, setpoint.settling_time)
+GETTER(steady, setpoint.steady_error)
+GETTER(iae, setpoint.iae)
+GETTER(ise, setpoint.ise)
+GETTER(itae, setpoint.itae)
+GETTER(peak, load.peak_deviation)
+GETTER(recovery, load.recovery_time)
+GETTER(load_iae, load.iae)
+GETTER(travel, travel)
+GETTER(reversals, reversals)
+GETTER(saturated, saturated_time)
+
+static size_t fill_table(const job *j, const runs *r, char (*cells)[SHOWN_CHARS],
+                         size_t columns)
+{
+    const double unit = j->minutes ? 60.0 : 1.0;
+    const char *time = j->minutes ? "min" : "s", *pv = j->loop.pv_units,
+               *out = j->loop.out_units;
+    char name[SHOWN_CHARS];
+    size_t line = 1, i;
+
+#define METRIC(getter, divisor, ...)                                                           \
+    do {                                                                                       \
+        (void)snprintf(name, sizeof name, __VA_ARGS__);                                        \
+        add_metric(cells, &line, columns, name, r, getter, divisor);                           \
+    } while (0)
+
+    cells[0][0] = '\0';
+    for (i = 0; i < r->count; i++)
+        (void)snprintf(cells[i + 1], SHOWN_CHARS, "%s", r->cases[i].name);
+    if (r->plan.sp_step != 0) {
+        METRIC(rise, unit, "rise time, %s", time);
+        METRIC(overshoot, 1.0, "overshoot, %%");
+        METRIC(settling, unit, "settling time, %s", time);
+        METRIC(steady, 1.0, "steady error, %s", pv);
+        METRIC(iae, unit, "IAE, %s %s", pv, time);
+        METRIC(ise, unit, "ISE, %s^2 %s", pv, time);
+        METRIC(itae, unit * unit, "ITAE, %s %s^2", pv, time);
+    }
+    if (r->plan.load_step != 0) {
+        METRIC(peak, 1.0, "load: peak, %s", pv);
+        METRIC(recovery, unit, "load: recovery, %s", time);
+        METRIC(load_iae, unit, "load: IAE, %s %s", pv, time);
+    }
+    METRIC(travel, 1.0, "OUT travel, %s", out);
+    METRIC(reversals, 1.0, "OUT reversals");
+    METRIC(saturated, unit, "OUT on a limit, %s", time);
+#undef METRIC
+    return line;
+}
+
+static void print_trials(const job *j, const runs *r)
+{
+    const size_t columns = r->count + 1;
+    char(*cells)[SHOWN_CHARS] = calloc(LINES * columns, sizeof *cells);
+    const char **pointers = calloc(LINES * columns, sizeof *pointers);
+    char length[SHOWN_CHARS], load_at[SHOWN_CHARS];
+    size_t lines, i;
+
+    show_time(length, r->plan.duration, j->minutes);
+    show_time(load_at, r->plan.load_at, j->minutes);
+    (void)printf("%s, %s from OUT %.4g %s, PV %.4g %s", j->loop.name, length,
+                 j->loop.model.out0, j->loop.out_units, j->loop.model.pv0, j->loop.pv_units);
+    if (r->plan.sp_step != 0) {
+        (void)printf("; setpoint %+.4g %s at 0 s", r->plan.sp_step, j->loop.pv_units);
+    }
+    if (r->plan.load_step != 0) {
+        (void)printf("; load %+.4g %s at %s", r->plan.load_step, j->loop.out_units, load_at);
+    }
+    (void)printf("\n");
+    if (!rk_loop_design_has_out_range(&j->loop)) {
+        (void)printf("No output range given: OUT is not limited.\n");
+    }
+    (void)printf("\n");
+    if (cells != NULL && pointers != NULL) {
+        lines = fill_table(j, r, cells, columns);
+        for (i = 0; i < lines * columns; i++)
+            pointers[i] = cells[i];
+        show_table(pointers, lines, columns, 1);
+        (void)printf(
+            "\n  - : not reached within the trial. Settled: within %.3g %% of the step.\n",
+            100.0 * r->plan.band);
+    }
+    free(cells);
+    free(pointers);
+}
+
+static rk_status draw(const job *j, const void *what, const rk_figure_style *style,
+                      rk_text *image, rk_diag *diag)
+{
+    const runs *r = what;
+
+    return rk_figure_trial(&j->loop, &r->plan, (const rk_trial *const *)r->trials, r->count,
+                           style, image, diag);
+}
+
+static int show(const job *j, const runs *r)
+{
+    rk_diag diag = {RK_OK, ""};
+    int status = EXIT_DONE;
+
+    if (j->json) {
+        rk_text *text = rk_text_create();
+        const rk_status made =
+            rk_json_trial((const rk_trial *const *)r->trials, r->count, text, &diag);
+
+        status = print_json(j, text, made, &diag);
+    } else {
+        print_trials(j, r);
+    }
+    return status == EXIT_DONE ? write_figure(j, draw, r) : status;
+}
+
+static int run(trial_job *t)
+{
+    job *j = &t->j;
+    runs *r = calloc(1, sizeof *r);
+    int status = load(j);
+
+    if (r == NULL) return fail(j, EXIT_NO_ACCESS, "out of memory");
+    if (status == EXIT_DONE) status = need_model(j);
+    if (status == EXIT_DONE && isnan(j->loop.ts)) {
+        status = fail(j, EXIT_USAGE,
+                      "no scan interval: give --scan, or a loop file with [loop] scan");
+    }
+    if (status == EXIT_DONE) status = make_cases(t, r);
+    if (status == EXIT_DONE) {
+        make_plan(t, r);
+        status = run_cases(j, r);
+    }
+    if (status == EXIT_DONE) status = show(j, r);
+    free_runs(r);
+    free(r);
+    return status;
+}
+
+int cmd_trial(int argc, char **argv)
+{
+    const double none = nan("");
+    trial_job t = {.j = job_make("trial"),
+                   .sp_step = none,
+                   .load_step = none,
+                   .load_at = none,
+                   .duration = none,
+                   .band = none};
+    int status = parse_arguments(&argp, argc, argv, &t.j);
+
+    if (status == EXIT_DONE) status = run(&t);
+    job_free(&t.j);
+    return status;
+}

@@ -1,0 +1,326 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include "cli.h"
+
+job job_make(const char *command)
+{
+    const double none = nan("");
+    job made;
+
+    memset(&made, 0, sizeof made);
+    made.command = command;
+    made.gain = made.tau = made.dead_time = made.out0 = made.pv0 = none;
+    made.given = rk_given_settings_make();
+    made.lambda = made.sp_weight = made.tracking_time = made.scan = none;
+    made.out_low = made.out_high = made.out_rate = none;
+    made.loop = rk_loop_design_make();
+    return made;
+}
+
+void job_free(job *j)
+{
+    rk_record_free(j->record);
+    j->record = NULL;
+}
+
+int fail(const job *j, int exit_status, const char *format, ...)
+{
+    va_list args;
+
+    (void)fflush(stdout);
+    (void)fprintf(stderr, "redkettle %s: ", j->command);
+    va_start(args, format);
+    (void)vfprintf(stderr, format, args);
+    va_end(args);
+    (void)fputc('\n', stderr);
+    return exit_status;
+}
+
+int fail_diag(const job *j, rk_status status, const rk_diag *diag)
+{
+    const bool no_access = status == RK_ERR_IO || status == RK_ERR_MEMORY;
+    const char *why =
+        diag->text[0] != '\0' ? diag->text : "an internal mistake: please report it";
+
+    return fail(j, no_access ? EXIT_NO_ACCESS : EXIT_BAD_INPUT, "%s", why);
+}
+
+static bool ends_with(const char *text, const char *ending)
+{
+    const size_t length = strlen(text), width = strlen(ending);
+
+    return length > width && strcmp(text + length - width, ending) == 0;
+}
+
+static void copy(char *to, size_t room, const char *from)
+{
+    (void)snprintf(to, room, "%s", from);
+}
+
+static int load_input(job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_status status;
+
+    if (j->input == NULL) return EXIT_DONE;
+    if (ends_with(j->input, ".loop")) {
+        j->is_loop_file = true;
+        status = rk_loop_file_read(j->input, &j->loop, &diag);
+        return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
+    }
+    if (ends_with(j->input, ".csv")) {
+        if (strlen(j->input) >= RK_PATH_CHARS) {
+            return fail(j, EXIT_USAGE, "'%.40s...': the path is too long", j->input);
+        }
+        copy(j->loop.record_file, sizeof j->loop.record_file, j->input);
+        copy(j->loop.record_path, sizeof j->loop.record_path, j->input);
+        copy(j->loop.name, sizeof j->loop.name, j->input);
+        return EXIT_DONE;
+    }
+    return fail(j, EXIT_USAGE, "'%s': give a loop file (.loop) or a record (.csv)", j->input);
+}
+
+static int lay_columns(job *j)
+{
+    const struct {
+        const char *given;
+        char *to;
+    } columns[] = {{j->time_column, j->loop.time_column},
+                   {j->out_column, j->loop.out_column},
+                   {j->pv_column, j->loop.pv_column}};
+    size_t i;
+
+    for (i = 0; i < 3; i++) {
+        if (columns[i].given == NULL) continue;
+        if (strlen(columns[i].given) >= RK_NAME_CHARS) {
+            return fail(j, EXIT_USAGE, "column '%.40s...': the name is too long",
+                        columns[i].given);
+        }
+        copy(columns[i].to, RK_NAME_CHARS, columns[i].given);
+    }
+    return EXIT_DONE;
+}
+
+/* Model options replace the file's model number by number; with none in the file all are
+ * needed. */
+static int lay_model(job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_model *m = &j->loop.model;
+
+    if (j->kind != NULL && rk_model_kind_from_text(j->kind, &m->kind, &diag) != RK_OK) {
+        return fail(j, EXIT_USAGE, "--kind: %s", diag.text);
+    }
+    if (!isnan(j->out0)) m->out0 = j->out0;
+    if (!isnan(j->pv0)) m->pv0 = j->pv0;
+    if (isnan(j->gain) && isnan(j->tau) && isnan(j->dead_time)) return EXIT_DONE;
+    if (!j->loop.has_model && (isnan(j->gain) || isnan(j->tau) || isnan(j->dead_time))) {
+        return fail(j, EXIT_USAGE,
+                    "a model needs all of --gain, --time-constant and --dead-time");
+    }
+    if (!isnan(j->gain)) m->gain = j->gain;
+    if (!isnan(j->tau)) m->time_constant[0] = j->tau;
+    if (!isnan(j->dead_time)) m->dead_time = j->dead_time;
+    j->loop.has_model = true;
+    j->loop.gain95[0] = j->loop.tau95[0] = j->loop.dead_time95[0] = nan("");
+    if (rk_model_check(m, &diag) != RK_OK) return fail(j, EXIT_USAGE, "%s", diag.text);
+    return EXIT_DONE;
+}
+
+static int lay_settings(job *j)
+{
+    rk_settings *s = &j->loop.settings;
+    rk_diag diag = {RK_OK, ""};
+    const bool tuning = strcmp(j->command, "tune") == 0;
+    const bool form_alone = j->given.form != RK_FORM_IDEAL && !rk_given_settings_any(&j->given);
+
+    if (rk_given_settings_any(&j->given)) {
+        if (j->rule != NULL) {
+            return fail(j, EXIT_USAGE,
+                        "give either --rule or the settings themselves, not both");
+        }
+        if (rk_settings_from_given(&j->given, "--", s, &diag) != RK_OK) {
+            return fail(j, EXIT_USAGE, "%s", diag.text);
+        }
+        j->loop.has_settings = true;
+        j->loop.rule[0] = '\0';
+    } else if (form_alone && !tuning) {
+        return fail(j, EXIT_USAGE, "--form says how settings are typed: give them too");
+    }
+    if (!isnan(j->lambda) && j->rule == NULL && !tuning) {
+        return fail(j, EXIT_USAGE, "--lambda goes with --rule: give one");
+    }
+    if (!isnan(j->sp_weight)) s->sp_weight = j->sp_weight;
+    if (!isnan(j->tracking_time)) {
+        if (!(j->tracking_time > 0)) {
+            return fail(j, EXIT_USAGE, "--tracking-time %g s: give a time above 0",
+                        j->tracking_time);
+        }
+        s->tt = j->tracking_time;
+    }
+    if (!(s->sp_weight >= 0 && s->sp_weight <= 1)) {
+        return fail(j, EXIT_USAGE, "--sp-weight %g: give a number from 0 to 1", s->sp_weight);
+    }
+    if (j->anti_windup != NULL &&
+        rk_anti_windup_from_text(j->anti_windup, &s->anti_windup, &diag) != RK_OK) {
+        return fail(j, EXIT_USAGE, "--anti-windup: %s", diag.text);
+    }
+    return EXIT_DONE;
+}
+
+static int lay_limits(job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+
+    if (!isnan(j->scan)) j->loop.ts = j->scan;
+    if (!isnan(j->out_low)) j->loop.out_low = j->out_low;
+    if (!isnan(j->out_high)) j->loop.out_high = j->out_high;
+    if (!isnan(j->out_rate)) j->loop.out_rate = j->out_rate;
+    if (rk_loop_design_check(&j->loop, &diag) != RK_OK)
+        return fail(j, EXIT_USAGE, "%s", diag.text);
+    return EXIT_DONE;
+}
+
+int load(job *j)
+{
+    int status = load_input(j);
+
+    if (status == EXIT_DONE && j->save && !j->is_loop_file) {
+        status = fail(j, EXIT_USAGE, "--save writes into a loop file: give one");
+    }
+    if (status == EXIT_DONE && j->json && j->figure != NULL && strcmp(j->figure, "-") == 0) {
+        status =
+            fail(j, EXIT_USAGE, "--json and --figure - both want standard output: give one");
+    }
+    if (status == EXIT_DONE) status = lay_columns(j);
+    if (status == EXIT_DONE) status = lay_model(j);
+    if (status == EXIT_DONE) status = lay_settings(j);
+    if (status == EXIT_DONE) status = lay_limits(j);
+    return status;
+}
+
+int need_record(job *j)
+{
+    const rk_columns columns = {j->loop.time_column, j->loop.out_column, j->loop.pv_column};
+    rk_diag diag = {RK_OK, ""};
+    rk_status status;
+
+    if (j->record != NULL) return EXIT_DONE;
+    if (j->loop.record_path[0] == '\0') {
+        return fail(j, EXIT_USAGE,
+                    "no record: give a .csv file, or a loop file with [record] file");
+    }
+    status = rk_record_read(j->loop.record_path, &columns, &j->record, &diag);
+    return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
+}
+
+int need_model(job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_status status;
+    int result;
+
+    if (j->loop.has_model) return EXIT_DONE;
+    if (j->loop.record_path[0] == '\0') {
+        return fail(j, EXIT_USAGE,
+                    "no model: give --gain, --time-constant and --dead-time, or a loop "
+                    "file with [model] or [record]");
+    }
+    result = need_record(j);
+    if (result != EXIT_DONE) return result;
+    status = rk_fit_fopdt(j->record, &j->fit, &diag);
+    if (status != RK_OK) {
+        (void)fail_diag(j, status, &diag);
+        return status == RK_ERR_MEMORY ? EXIT_NO_ACCESS : EXIT_BAD_INPUT;
+    }
+    rk_loop_design_take_fit(&j->loop, &j->fit);
+    j->fitted = true;
+    if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&
+        strcmp(j->command, "fit") != 0) {
+        return fail(j, EXIT_VERDICT_NO,
+                    "the record gives no usable model: see redkettle fit %s", j->input);
+    }
+    if (strcmp(j->command, "fit") != 0) {
+        (void)fprintf(stderr, "redkettle %s: no model given: fitted one to %s\n", j->command,
+                      j->loop.record_path);
+    }
+    return EXIT_DONE;
+}
+
+int need_settings(job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_settings kept = j->loop.settings;
+    rk_tuning tuning;
+    int rule;
+    rk_status status;
+
+    if (j->rule == NULL) {
+        if (j->loop.has_settings) return EXIT_DONE;
+        return fail(j, EXIT_USAGE,
+                    "no settings: give --kc and --ti, --rule NAME, or a loop file with "
+                    "[settings]");
+    }
+    if (rk_rule_from_name(j->rule, &rule, &diag) != RK_OK) {
+        return fail(j, EXIT_USAGE, "--rule: %s", diag.text);
+    }
+    status = rk_tune(&j->loop.model, rule, isnan(j->lambda) ? 0.0 : j->lambda, &tuning, &diag);
+    if (status != RK_OK) return fail(j, EXIT_USAGE, "%s", diag.text);
+    j->loop.settings = tuning.settings;
+    j->loop.settings.sp_weight = kept.sp_weight;
+    j->loop.settings.anti_windup = kept.anti_windup;
+    j->loop.settings.tt = kept.tt;
+    j->loop.has_settings = true;
+    copy(j->loop.rule, sizeof j->loop.rule, tuning.rule);
+    j->loop.lambda = tuning.lambda;
+    return EXIT_DONE;
+}
+
+static void terminal_size(rk_figure_style *style)
+{
+    struct winsize size;
+
+    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0) return;
+    style->columns = size.ws_col;
+    style->rows = size.ws_row > 12 ? size.ws_row - 2 : 0;
+}
+
+int write_figure(const job *j, draw_function *draw, const void *what)
+{
+    rk_figure_style style = {RK_FIGURE_PNG, 0, 0, j->minutes};
+    rk_diag diag = {RK_OK, ""};
+    rk_text *image;
+    rk_status status;
+
+    if (j->figure == NULL) return EXIT_DONE;
+    if (rk_figure_format_from_name(j->figure, &style.format, &diag) != RK_OK) {
+        return fail(j, EXIT_USAGE, "%s", diag.text);
+    }
+    terminal_size(&style);
+    image = rk_text_create();
+    status = draw(j, what, &style, image, &diag);
+    if (status == RK_OK) status = rk_text_check(image, &diag);
+    if (status == RK_OK && style.format == RK_FIGURE_TERMINAL) {
+        (void)fwrite(rk_text_chars(image), 1, rk_text_length(image), stdout);
+    } else if (status == RK_OK) {
+        status =
+            rk_file_write(j->figure, rk_text_chars(image), rk_text_length(image), true, &diag);
+    }
+    rk_text_free(image);
+    return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
+}
+
+int print_json(const job *j, rk_text *text, rk_status status, const rk_diag *diag)
+{
+    const int result = status == RK_OK ? EXIT_DONE : fail_diag(j, status, diag);
+
+    if (status == RK_OK) (void)fputs(rk_text_chars(text), stdout);
+    rk_text_free(text);
+    return result;
+}

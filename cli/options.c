@@ -1,0 +1,295 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "cli.h"
+
+/* Keys of the options that have no letter. */
+enum {
+    OPT_TIME = 0x1000,
+    OPT_OUT,
+    OPT_PV,
+    OPT_KIND,
+    OPT_GAIN,
+    OPT_TAU,
+    OPT_DEAD_TIME,
+    OPT_OUT0,
+    OPT_PV0,
+    OPT_FORM,
+    OPT_KC,
+    OPT_TI,
+    OPT_TD,
+    OPT_TF,
+    OPT_KP,
+    OPT_KI,
+    OPT_KD,
+    OPT_RULE,
+    OPT_LAMBDA,
+    OPT_SP_WEIGHT,
+    OPT_ANTI_WINDUP,
+    OPT_TRACKING_TIME,
+    OPT_SCAN,
+    OPT_OUT_LOW,
+    OPT_OUT_HIGH,
+    OPT_OUT_RATE,
+    OPT_JSON,
+    OPT_MINUTES,
+    OPT_FIGURE,
+    OPT_SAVE,
+};
+
+void take_number(struct argp_state *state, const char *option, const char *arg, double *value)
+{
+    if (rk_number_parse(arg, strlen(arg), value)) return;
+    argp_failure(state, EXIT_USAGE, 0, "--%s: '%s' is not a number; use a decimal point",
+                 option, arg);
+}
+
+void take_time(struct argp_state *state, const char *option, const char *arg, double *seconds)
+{
+    if (rk_time_parse(arg, strlen(arg), seconds)) return;
+    argp_failure(state, EXIT_USAGE, 0,
+                 "--%s: '%s' is not a time; give seconds, or 200ms, 2s, 5min, 1h", option, arg);
+}
+
+void pass_to_children(struct argp_state *state, int children)
+{
+    int i;
+
+    for (i = 0; i < children; i++)
+        state->child_inputs[i] = state->input;
+}
+
+error_t take_input(job *j, const char *arg, struct argp_state *state)
+{
+    if (j->input != NULL) {
+        argp_failure(state, EXIT_USAGE, 0, "one file at a time: '%s' and '%s'", j->input, arg);
+    }
+    j->input = arg;
+    return 0;
+}
+
+int parse_arguments(const struct argp *argp, int argc, char **argv, job *j)
+{
+    static char name[64];
+
+    (void)snprintf(name, sizeof name, "redkettle %s", argv[0]);
+    argv[0] = name;
+    argp_err_exit_status = EXIT_USAGE;
+    return argp_parse(argp, argc, argv, 0, NULL, j) == 0 ? EXIT_DONE : EXIT_USAGE;
+}
+
+static error_t parse_column(int key, char *arg, struct argp_state *state)
+{
+    job *j = state->input;
+
+    switch (key) {
+    case OPT_TIME:
+        j->time_column = arg;
+        return 0;
+    case OPT_OUT:
+        j->out_column = arg;
+        return 0;
+    case OPT_PV:
+        j->pv_column = arg;
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+static error_t parse_model(int key, char *arg, struct argp_state *state)
+{
+    job *j = state->input;
+
+    switch (key) {
+    case OPT_KIND:
+        j->kind = arg;
+        return 0;
+    case OPT_GAIN:
+        take_number(state, "gain", arg, &j->gain);
+        return 0;
+    case OPT_TAU:
+        take_time(state, "time-constant", arg, &j->tau);
+        return 0;
+    case OPT_DEAD_TIME:
+        take_time(state, "dead-time", arg, &j->dead_time);
+        return 0;
+    case OPT_OUT0:
+        take_number(state, "out0", arg, &j->out0);
+        return 0;
+    case OPT_PV0:
+        take_number(state, "pv0", arg, &j->pv0);
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+static void take_form(struct argp_state *state, const char *arg, job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+
+    if (rk_form_from_text(arg, &j->given.form, &diag) == RK_OK) return;
+    argp_failure(state, EXIT_USAGE, 0, "--form: %s", diag.text);
+}
+
+static error_t parse_settings(int key, char *arg, struct argp_state *state)
+{
+    job *j = state->input;
+
+    switch (key) {
+    case OPT_FORM:
+        take_form(state, arg, j);
+        return 0;
+    case OPT_KC:
+        take_number(state, "kc", arg, &j->given.kc);
+        return 0;
+    case OPT_TI:
+        take_time(state, "ti", arg, &j->given.ti);
+        return 0;
+    case OPT_TD:
+        take_time(state, "td", arg, &j->given.td);
+        return 0;
+    case OPT_TF:
+        take_time(state, "tf", arg, &j->given.tf);
+        return 0;
+    case OPT_KP:
+        take_number(state, "kp", arg, &j->given.kp);
+        return 0;
+    case OPT_KI:
+        take_number(state, "ki", arg, &j->given.ki);
+        return 0;
+    case OPT_KD:
+        take_number(state, "kd", arg, &j->given.kd);
+        return 0;
+    case OPT_RULE:
+        j->rule = arg;
+        return 0;
+    case OPT_LAMBDA:
+        take_time(state, "lambda", arg, &j->lambda);
+        if (j->lambda > 0) return 0;
+        argp_failure(state, EXIT_USAGE, 0, "--lambda %s: give a time above 0", arg);
+        return 0;
+    case OPT_SP_WEIGHT:
+        take_number(state, "sp-weight", arg, &j->sp_weight);
+        return 0;
+    case OPT_ANTI_WINDUP:
+        j->anti_windup = arg;
+        return 0;
+    case OPT_TRACKING_TIME:
+        take_time(state, "tracking-time", arg, &j->tracking_time);
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+static error_t parse_other(int key, char *arg, struct argp_state *state)
+{
+    job *j = state->input;
+
+    switch (key) {
+    case OPT_SCAN:
+        take_time(state, "scan", arg, &j->scan);
+        return 0;
+    case OPT_OUT_LOW:
+        take_number(state, "out-low", arg, &j->out_low);
+        return 0;
+    case OPT_OUT_HIGH:
+        take_number(state, "out-high", arg, &j->out_high);
+        return 0;
+    case OPT_OUT_RATE:
+        take_number(state, "out-rate", arg, &j->out_rate);
+        return 0;
+    case OPT_JSON:
+        j->json = true;
+        return 0;
+    case OPT_MINUTES:
+        j->minutes = true;
+        return 0;
+    case OPT_FIGURE:
+        j->figure = arg;
+        return 0;
+    case OPT_SAVE:
+        j->save = true;
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+static const struct argp_option column_list[] = {
+    {"time", OPT_TIME, "NAME", 0, "the record's time column (default: time)", 1},
+    {"out", OPT_OUT, "NAME", 0, "its OUT column (default: out)", 1},
+    {"pv", OPT_PV, "NAME", 0, "its PV column (default: pv)", 1},
+    {0},
+};
+static const struct argp_option model_list[] = {
+    {"kind", OPT_KIND, "KIND", 0, "model kind: fopdt", 2},
+    {"gain", OPT_GAIN, "K", 0, "process gain, pv units per out unit", 2},
+    {"time-constant", OPT_TAU, "TIME", 0, "time constant", 2},
+    {"dead-time", OPT_DEAD_TIME, "TIME", 0, "dead time", 2},
+    {"out0", OPT_OUT0, "OUT", 0, "operating point: OUT", 2},
+    {"pv0", OPT_PV0, "PV", 0, "operating point: the PV that OUT holds", 2},
+    {0},
+};
+static const struct argp_option tuning_list[] = {
+    {"form", OPT_FORM, "FORM", 0, "controller form: ideal (default), series or parallel", 3},
+    {"rule", OPT_RULE, "NAME", 0, "settings by a rule: simple, lambda, simc", 3},
+    {"lambda", OPT_LAMBDA, "TIME", 0,
+     "closed-loop time constant for the rule (default: the dead time, at least a tenth of the "
+     "time "
+     "constant)",
+     3},
+    {0},
+};
+static const struct argp_option settings_list[] = {
+    {"kc", OPT_KC, "KC", 0, "controller gain, out units per pv unit", 3},
+    {"ti", OPT_TI, "TIME", 0, "integral time; left out: no integral action", 3},
+    {"td", OPT_TD, "TIME", 0, "derivative time", 3},
+    {"tf", OPT_TF, "TIME", 0, "derivative filter time", 3},
+    {"kp", OPT_KP, "KP", 0, "parallel form: proportional gain", 3},
+    {"ki", OPT_KI, "KI", 0, "parallel form: integral gain, per second", 3},
+    {"kd", OPT_KD, "KD", 0, "parallel form: derivative gain, seconds", 3},
+    {"sp-weight", OPT_SP_WEIGHT, "B", 0, "setpoint weight, 0 to 1 (default 1)", 3},
+    {"anti-windup", OPT_ANTI_WINDUP, "WAY", 0,
+     "none, conditional or back-calculation (default)", 3},
+    {"tracking-time", OPT_TRACKING_TIME, "TIME", 0,
+     "of back-calculation (default: ti; with derivative sqrt(ti td))", 3},
+    {0},
+};
+static const struct argp_option scan_list[] = {
+    {"scan", OPT_SCAN, "TIME", 0, "scan interval", 4},
+    {0},
+};
+static const struct argp_option limit_list[] = {
+    {"out-low", OPT_OUT_LOW, "OUT", 0, "lowest output", 4},
+    {"out-high", OPT_OUT_HIGH, "OUT", 0, "highest output", 4},
+    {"out-rate", OPT_OUT_RATE, "RATE", 0, "fastest change of the output, out units per second",
+     4},
+    {0},
+};
+static const struct argp_option output_list[] = {
+    {"json", OPT_JSON, NULL, 0, "print one JSON object", 6},
+    {"minutes", OPT_MINUTES, NULL, 0, "show times in minutes", 6},
+    {0},
+};
+static const struct argp_option figure_list[] = {
+    {"figure", OPT_FIGURE, "FILE", 0, "draw: .png, .svg, .pdf by name, - in the terminal", 6},
+    {0},
+};
+static const struct argp_option save_list[] = {
+    {"save", OPT_SAVE, NULL, 0, "write the result into the loop file", 6},
+    {0},
+};
+
+const struct argp column_options = {.options = column_list, .parser = parse_column};
+const struct argp model_options = {.options = model_list, .parser = parse_model};
+const struct argp tuning_options = {.options = tuning_list, .parser = parse_settings};
+const struct argp settings_options = {.options = settings_list, .parser = parse_settings};
+const struct argp scan_options = {.options = scan_list, .parser = parse_other};
+const struct argp limit_options = {.options = limit_list, .parser = parse_other};
+const struct argp output_options = {.options = output_list, .parser = parse_other};
+const struct argp figure_option = {.options = figure_list, .parser = parse_other};
+const struct argp save_option = {.options = save_list, .parser = parse_other};

@@ -1,0 +1,116 @@
+/* SPDX-License-Identifier: MIT */
+#include "show.h"
+
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+void show_number(char *shown, double value, int digits)
+{
+    if (isnan(value)) {
+        (void)snprintf(shown, SHOWN_CHARS, "-");
+    } else if (isinf(value)) {
+        (void)snprintf(shown, SHOWN_CHARS, "none");
+    } else {
+        (void)snprintf(shown, SHOWN_CHARS, "%.*g", digits, value);
+    }
+}
+
+int show_places(double uncertainty)
+{
+    int places;
+
+    if (!(uncertainty > 0) || isinf(uncertainty)) return -1;
+    places = 1 - (int)floor(log10(uncertainty));
+    if (places > 9) return -1;
+    return places > 0 ? places : 0;
+}
+
+void show_fixed(char *shown, double value, int places)
+{
+    if (places < 0 || !isfinite(value) || fabs(value) > 1e9) {
+        show_number(shown, value, places < 0 ? 7 : 4);
+        return;
+    }
+    (void)snprintf(shown, SHOWN_CHARS, "%.*f", places, value);
+}
+
+void show_time(char *shown, double seconds, bool minutes)
+{
+    if (!isfinite(seconds)) {
+        show_number(shown, seconds, 4);
+        return;
+    }
+    (void)snprintf(shown, SHOWN_CHARS, "%.4g %s", minutes ? seconds / 60.0 : seconds,
+                   minutes ? "min" : "s");
+}
+
+void show_verdict(const char *word, bool good)
+{
+    const char *no_colour = getenv("NO_COLOR");
+    const bool colour = isatty(STDOUT_FILENO) && (no_colour == NULL || no_colour[0] == '\0');
+
+    if (colour) {
+        (void)printf("\033[1;%dm%s\033[0m", good ? 32 : 31, word);
+    } else {
+        (void)printf("%s", word);
+    }
+}
+
+void show_findings(const rk_findings *findings)
+{
+    int i;
+
+    for (i = 0; i < findings->count; i++) {
+        const rk_finding *f = &findings->list[i];
+
+        (void)printf("%s%s: %s.\n         What to do: %s.\n", i == 0 ? "\n" : "",
+                     rk_level_to_text(f->level), f->what, f->advice);
+    }
+}
+
+/* Letters on the screen: the bytes of UTF-8 that do not continue one. */
+static size_t width_of(const char *text)
+{
+    size_t width = 0;
+
+    for (; *text != '\0'; text++) {
+        if (((unsigned char)*text & 0xC0) != 0x80) width++;
+    }
+    return width;
+}
+
+void show_table(const char *const *cells, size_t rows, size_t columns, size_t numbers_from)
+{
+    size_t row, column, i;
+
+    for (row = 0; row < rows; row++) {
+        size_t used = columns;
+
+        while (used > 1 && cells[(row * columns) + used - 1][0] == '\0')
+            used--;
+        (void)printf("  ");
+        for (column = 0; column < used; column++) {
+            const char *cell = cells[(row * columns) + column];
+            const bool last = column == used - 1;
+            size_t widest = 0, pad;
+
+            for (i = 0; i < rows; i++) {
+                const size_t width = width_of(cells[(i * columns) + column]);
+
+                if (width > widest) widest = width;
+            }
+            pad = widest - width_of(cell);
+            if (column >= numbers_from) {
+                (void)printf("%*s%s%s", (int)pad, "", cell, last ? "" : "  ");
+            } else if (last) {
+                (void)printf("%s", cell);
+            } else {
+                (void)printf("%s%*s  ", cell, (int)pad, "");
+            }
+        }
+        (void)printf("\n");
+    }
+}

@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef SHOW_H
+#define SHOW_H
+
+#include <stddef.h>
+
+#include <redkettle/redkettle.h>
+
+/** Room for one shown value. */
+enum { SHOWN_CHARS = 48 };
+
+/** A number with `digits` significant digits; "none" if infinite, "-" if NaN. */
+void show_number(char *shown, double value, int digits);
+
+/**
+ * How many decimal places a number needs whose uncertainty is this: two digits of it are shown.
+ * 0 to 9; -1 where only significant digits make sense.
+ */
+int show_places(double uncertainty);
+
+/** A number with so many decimal places; -1: seven significant digits. */
+void show_fixed(char *shown, double value, int places);
+
+/** A time with its unit: "17.4 s", or "0.29 min" with minutes. */
+void show_time(char *shown, double seconds, bool minutes);
+
+/** A verdict word, coloured on a terminal: green if good, red if not. */
+void show_verdict(const char *word, bool good);
+
+/** Findings, a paragraph each: level, what was seen, what to do. */
+void show_findings(const rk_findings *findings);
+
+/**
+ * A table, columns aligned: rows * columns cells, row by row, the first row the header. Words
+ * are set to the left; from column `numbers_from` on to the right.
+ */
+void show_table(const char *const *cells, size_t rows, size_t columns, size_t numbers_from);
+
+#endif

@@ -1,0 +1,79 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_LOOP_DESIGN_H
+#define REDKETTLE_DESIGN_LOOP_DESIGN_H
+
+#include <stdbool.h>
+
+#include <redkettle/design/fit.h>
+#include <redkettle/design/requirements.h>
+#include <redkettle/design/settings.h>
+
+/** Which way OUT answers a rising PV, as it is marked on the loop sheet. */
+typedef enum rk_action {
+    RK_ACTION_NOT_SAID = 0,
+    RK_ACTION_DIRECT = 1,  /* OUT rises with PV: kc < 0, for a process with negative gain */
+    RK_ACTION_REVERSE = 2, /* OUT falls as PV rises: kc > 0 */
+} rk_action;
+
+/** "not said", "direct", "reverse". */
+const char *rk_action_to_text(rk_action action);
+
+/** Errors  RK_ERR_RANGE for another word than direct and reverse. */
+rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag);
+
+/** A name or a unit in a loop design, and a file name or a column's. */
+enum { RK_NAME_CHARS = 64, RK_UNITS_CHARS = 24, RK_PATH_CHARS = 512 };
+
+/** Everything about one control loop. Numbers that were not given are NaN. */
+typedef struct rk_loop_design {
+    char name[RK_NAME_CHARS];
+    double ts; /* scan interval, s */
+    rk_action action;
+
+    char pv_units[RK_UNITS_CHARS], out_units[RK_UNITS_CHARS];
+    double pv_low, pv_high;   /* transmitter range, pv-EU */
+    double out_low, out_high; /* output range, out-EU */
+    double out_rate;          /* out-EU per s; infinite: none */
+
+    char record_file[RK_PATH_CHARS]; /* as the user wrote it; empty: none */
+    char record_path[RK_PATH_CHARS]; /* where that is, seen from here */
+    char time_column[RK_NAME_CHARS], out_column[RK_NAME_CHARS], pv_column[RK_NAME_CHARS];
+
+    bool has_model;
+    rk_model model;
+    double gain95[2], tau95[2], dead_time95[2]; /* NaN: not known */
+
+    bool has_settings;
+    rk_settings settings;
+    char rule[RK_NAME_CHARS]; /* empty: by hand */
+    double lambda;            /* s; the rule's knob */
+
+    rk_requirements requirements;
+} rk_loop_design;
+
+/** A loop of which nothing is known yet: units EU, default requirements. */
+rk_loop_design rk_loop_design_make(void);
+
+/** Put a fit's model and intervals into the loop. */
+void rk_loop_design_take_fit(rk_loop_design *loop, const rk_fit *fit);
+
+/**
+ * Does it all hang together: ranges, scan, model, settings, the action against the sign of kc,
+ * and kc against the sign of the model's gain?
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE, and diag names the key and what to do.
+ */
+rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag);
+
+/** The output limits for a trial or an emitted block; without a range they are out of the way.
+ */
+rk_limits rk_loop_design_limits(const rk_loop_design *loop);
+
+/** Is the output range known? */
+bool rk_loop_design_has_out_range(const rk_loop_design *loop);
+
+/** A gain of the process in percent of span per percent of span; NaN if a range is not known.
+ */
+double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain);
+
+#endif

@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_REQUIREMENTS_H
+#define REDKETTLE_DESIGN_REQUIREMENTS_H
+
+#include <stdbool.h>
+
+#include <redkettle/design/margins.h>
+#include <redkettle/design/trial.h>
+
+/** What the user may ask of a loop. */
+typedef enum rk_require {
+    RK_REQUIRE_GAIN_MARGIN = 0, /* at least, a factor */
+    RK_REQUIRE_PHASE_MARGIN,    /* at least, deg */
+    RK_REQUIRE_DELAY_MARGIN,    /* at least, s */
+    RK_REQUIRE_MS,              /* at most */
+    RK_REQUIRE_OVERSHOOT,       /* at most, percent of a setpoint step */
+    RK_REQUIRE_SETTLING,        /* at most, s after a setpoint step */
+    RK_REQUIRE_RISE,            /* at most, s after a setpoint step */
+    RK_REQUIRE_COUNT
+} rk_require;
+
+/** "gain-margin", "phase-margin", "delay-margin", "ms", "overshoot", "settling", "rise". */
+const char *rk_require_to_text(rk_require what);
+
+/** Errors  RK_ERR_RANGE for a word that names no requirement; diag lists them. */
+rk_status rk_require_from_text(const char *text, rk_require *what, rk_diag *diag);
+
+/** Is the limit a least value, or a most? */
+bool rk_require_is_least(rk_require what);
+
+/** "s", "deg", "%" or "". */
+const char *rk_require_unit(rk_require what);
+
+/** A limit each; NaN where nothing is asked. */
+typedef struct rk_requirements {
+    double limit[RK_REQUIRE_COUNT];
+    bool by_default[RK_REQUIRE_COUNT]; /* not asked for by the user */
+} rk_requirements;
+
+/**
+ * The defaults: gain margin 2, phase margin 45 deg, Ms 2.
+ *
+ * Source  K. J. Astrom, T. Hagglund, PID Controllers, 2nd ed., ISA, 1995, ch. 4: gain margins
+ * of 2 to 5, phase margins of 30 to 60 deg and Ms of 1.3 to 2 are usual.
+ */
+rk_requirements rk_requirements_default(void);
+
+/** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a limit that is not above 0 (overshoot:
+ * below 0). */
+rk_status rk_requirements_set(rk_requirements *requirements, rk_require what, double limit,
+                              rk_diag *diag);
+
+/** Is anything asked that only a trial can show? */
+bool rk_requirements_need_trial(const rk_requirements *requirements);
+
+/** One requirement, its figure, and whether it is met; in the order of rk_require. */
+typedef struct rk_verdict {
+    bool met; /* all of them, and the loop is stable */
+    bool asked[RK_REQUIRE_COUNT];
+    bool line_met[RK_REQUIRE_COUNT];
+    double
+        figure[RK_REQUIRE_COUNT]; /* NaN: no figure, which is a miss; infinite: no end to it */
+} rk_verdict;
+
+/** Judge. metrics may be NULL; then requirements that need a trial are not judged. */
+rk_verdict rk_requirements_check(const rk_requirements *requirements, const rk_margins *margins,
+                                 const rk_trial_metrics *metrics);
+
+#endif

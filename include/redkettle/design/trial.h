@@ -1,0 +1,98 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_TRIAL_H
+#define REDKETTLE_DESIGN_TRIAL_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+#include <redkettle/design/model.h>
+#include <redkettle/design/settings.h>
+
+/** One way to run the loop: what controls what, and within which limits. */
+typedef struct rk_trial_case {
+    char name[48];
+    rk_model plant;       /* its operating point is where the trial starts, at rest */
+    rk_settings settings; /* not read in manual */
+    rk_limits limits;
+    double ts;         /* scan interval, s */
+    bool manual;       /* the output goes to manual_out with the setpoint step, and stays */
+    double manual_out; /* out-EU */
+} rk_trial_case;
+
+/** What is done to every case. The setpoint steps on the first scan, at 0 s. */
+typedef struct rk_trial_plan {
+    double sp_step;   /* pv-EU */
+    double load_step; /* out-EU, at the plant's input, before the dead time */
+    double load_at;   /* s; read when load_step is not 0 */
+    double duration;  /* s */
+    double band;      /* settling band, part of the step: 0.02 */
+} rk_trial_plan;
+
+/**
+ * What a run shows of the setpoint step. "The value" is what PV settles at: the loop's steady
+ * state for these settings and limits. NaN: it does not happen within the run.
+ */
+typedef struct rk_setpoint_metrics {
+    double rise_time;         /* s, from 10 to 90 % of the way to the value */
+    double overshoot_percent; /* of the way, beyond the value; 0 if none */
+    double settling_time;     /* s, last entry into the band around the value */
+    double steady_error;      /* setpoint less the value, pv-EU */
+    double iae, ise,
+        itae; /* integrals of |sp - pv|, its square, and t |sp - pv|: pv-EU s, .. */
+} rk_setpoint_metrics;
+
+/** What a run shows of the load step; times count from it. */
+typedef struct rk_load_metrics {
+    double peak_deviation; /* largest |pv - pv before the load|, pv-EU */
+    double recovery_time; /* s, last entry into the band: a part of the setpoint step, or of the
+                             peak where there is none */
+    double iae;           /* integral of |sp - pv|, pv-EU s */
+} rk_load_metrics;
+
+typedef struct rk_trial_metrics {
+    bool has_setpoint, has_load;
+    rk_setpoint_metrics setpoint;
+    rk_load_metrics load;
+    double travel;         /* sum of |change of OUT|, out-EU */
+    size_t reversals;      /* changes of OUT's direction, by more than 0.1 % of its excursion */
+    double saturated_time; /* s with OUT on a limit */
+} rk_trial_metrics;
+
+/** A finished run: its curves and its metrics. */
+typedef struct rk_trial rk_trial;
+
+/** A run long enough for this case to settle, s; twice that for a setpoint and a load step. */
+double rk_trial_time_to_settle(const rk_trial_case *trial_case);
+
+/**
+ * Run one case: the controller and plant blocks of the device tier in closed loop, scan by
+ * scan, what a scan writes being held until the next. The plant's response between the scans is
+ * computed too, exactly, and is what the criteria integrate.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a model, settings, limits or plan out of
+ * range, or a start outside the output limits; RK_ERR_MEMORY.
+ */
+rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *plan,
+                          rk_trial **trial, rk_diag *diag);
+
+const rk_trial_metrics *rk_trial_results(const rk_trial *trial);
+const char *rk_trial_name(const rk_trial *trial);
+
+/** The controller's side: a value a scan, all rk_trial_scans long. sp and out hold from a scan
+ * on. */
+size_t rk_trial_scans(const rk_trial *trial);
+double rk_trial_scan_interval(const rk_trial *trial);
+const double *rk_trial_sp(const rk_trial *trial);
+const double *rk_trial_out(const rk_trial *trial);
+
+/** Where OUT stood before the first scan, out-EU. */
+double rk_trial_out_start(const rk_trial *trial);
+
+/** The plant's side: PV every rk_trial_step seconds from 0 on, rk_trial_points values. */
+size_t rk_trial_points(const rk_trial *trial);
+double rk_trial_step(const rk_trial *trial);
+const double *rk_trial_pv(const rk_trial *trial);
+
+void rk_trial_free(rk_trial *trial);
+
+#endif

@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DEVICE_PLANT_H
+#define REDKETTLE_DEVICE_PLANT_H
+
+#include <stddef.h>
+
+#include <redkettle/device/real.h>
+#include <redkettle/device/status.h>
+
+/**
+ * The process model as a scan block: first order plus dead time, exact for an output that is
+ * held from one scan to the next, whatever part of a scan the dead time ends with.
+ *
+ *   x(k+1) = a * x(k) + b0 * u(k - delay) + b1 * u(k - delay - 1),   u = out - out0,  pv = pv0
+ * + x
+ *
+ * rk_plant_params_from_model (design tier) computes a, b0 and b1.
+ *
+ * Source  K. J. Astrom, B. Wittenmark, Computer-Controlled Systems, 3rd ed., Prentice Hall,
+ * 1997, ch. 2 (sampling a system with a time delay).
+ */
+typedef struct rk_plant_params {
+    rk_real a;      /* exp(-ts / tau), no unit, 0 <= a < 1 */
+    rk_real b0, b1; /* pv-EU per out-EU */
+    size_t delay;   /* whole scans of dead time */
+    rk_real out0;   /* operating point, out-EU */
+    rk_real pv0;    /* operating point, pv-EU: the PV that out0 holds */
+} rk_plant_params;
+
+/** Plain storage; only the functions below write it. */
+typedef struct rk_plant {
+    rk_plant_params params;
+    rk_real *memory; /* the last delay + 1 outputs less out0, a ring; the caller's */
+    size_t oldest;   /* where the ring's oldest entry stands */
+    rk_real x;       /* pv - pv0 */
+    rk_real u;       /* the last finite output less out0 */
+} rk_plant;
+
+/**
+ * Check *params and start at rest at out_now: PV stands where out_now would hold it. memory
+ * stays the caller's, must outlive the block, and has room for at least params->delay + 1
+ * numbers.
+ *
+ * Units   out_now in out-EU; params as its fields say.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY if len < delay + 1; RK_ERR_RANGE for a number
+ * out of range, NaN or infinite. *plant is written with RK_OK only.
+ */
+rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real *memory,
+                        size_t len, rk_real out_now);
+
+/** The PV now, pv-EU: what a transmitter reads at the start of the scan. */
+rk_real rk_plant_pv(const rk_plant *plant);
+
+/** Hold out for one scan; returns the PV at its end. An out that is not finite repeats the
+ * last. */
+rk_real rk_plant_scan(rk_plant *plant, rk_real out);
+
+#endif

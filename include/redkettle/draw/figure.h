@@ -1,0 +1,48 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DRAW_FIGURE_H
+#define REDKETTLE_DRAW_FIGURE_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+#include <redkettle/design/fit.h>
+#include <redkettle/design/loop_design.h>
+#include <redkettle/design/record.h>
+#include <redkettle/design/text.h>
+#include <redkettle/design/trial.h>
+
+/** What a figure comes as. */
+typedef enum rk_figure_format {
+    RK_FIGURE_PNG = 0,
+    RK_FIGURE_SVG = 1,
+    RK_FIGURE_PDF = 2,
+    RK_FIGURE_TERMINAL = 3, /* drawn with characters */
+} rk_figure_format;
+
+/** By a file name's ending: .png, .svg, .pdf; "-" is the terminal. Errors  RK_ERR_RANGE. */
+rk_status rk_figure_format_from_name(const char *name, rk_figure_format *format, rk_diag *diag);
+
+/** How to draw. */
+typedef struct rk_figure_style {
+    rk_figure_format format;
+    int columns, rows; /* of the terminal; 0: 100 by 36 */
+    bool minutes;      /* the time axis is in minutes */
+} rk_figure_style;
+
+/**
+ * The fit over its record: PV and the model above, OUT below, one time axis, the model's
+ * numbers in the title. The picture's bytes are appended to *image. gnuplot draws, as a child
+ * process.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO if gnuplot cannot be run or fails; RK_ERR_MEMORY.
+ */
+rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, const rk_fit *fit,
+                        const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
+/** Trials side by side: setpoint and PV above, OUT below, one time axis. Errors as
+ * rk_figure_fit. */
+rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
+                          const rk_trial *const *trials, size_t count,
+                          const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
+#endif

@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_EMIT_EMIT_H
+#define REDKETTLE_EMIT_EMIT_H
+
+#include <redkettle/design/loop_design.h>
+#include <redkettle/design/text.h>
+
+/** Room for a block name. */
+enum { RK_BLOCK_NAME_CHARS = RK_NAME_CHARS + 16 };
+
+/**
+ * The controller block's name from the loop's: letters, digits and single underscores, lower
+ * case, ending in _controller; valid in C and in IEC 61131-3. "Blend Brix" gives
+ * blend_brix_controller.
+ */
+void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+
+/**
+ * The controller of a loop as program text at the loop's scan interval: an IEC 61131-3
+ * Structured Text function block (LREAL), or a C99 header and source with no dependencies. All
+ * do the arithmetic of rk_pid in its order with its coefficients, so they give its bits. Each
+ * is headed by where the numbers come from: record, model with intervals, rule, margins.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check and
+ * rk_settings_pid_params, or if the loop has no scan, no settings or no output range;
+ * RK_ERR_MEMORY.
+ */
+rk_status rk_emit_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
+#endif

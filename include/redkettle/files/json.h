@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_FILES_JSON_H
+#define REDKETTLE_FILES_JSON_H
+
+#include <redkettle/design/fit.h>
+#include <redkettle/design/loop_design.h>
+#include <redkettle/design/text.h>
+#include <redkettle/design/trial.h>
+#include <redkettle/design/tune.h>
+
+/*
+ * Results as one JSON object each, appended to a text: seconds, engineering units, full
+ * precision; null where a number does not exist. Errors of all: RK_ERR_ARG for a NULL;
+ * RK_ERR_MEMORY.
+ */
+
+rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag);
+
+/** The settings are written in `form`; one that has no such form gets nulls and says so. */
+rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_text *text,
+                       rk_diag *diag);
+
+rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
+                        const rk_requirements *requirements, const rk_findings *findings,
+                        rk_text *text, rk_diag *diag);
+
+rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *text,
+                        rk_diag *diag);
+
+rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk_diag *diag);
+
+#endif

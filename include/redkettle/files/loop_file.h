@@ -1,0 +1,27 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_FILES_LOOP_FILE_H
+#define REDKETTLE_FILES_LOOP_FILE_H
+
+#include <redkettle/design/loop_design.h>
+
+/**
+ * Read a loop file: INI, sections [loop] [pv] [out] [record] [model] [settings] [require].
+ * Times take a unit (200ms, 2s, 5min, 1h) and are seconds without one. A record's file name is
+ * taken relative to the loop file. Comments start with ; or #.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_FORMAT for a line, section, key or value
+ * that cannot be read, RK_ERR_RANGE as rk_loop_design_check: diag says file:line.
+ */
+rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag);
+
+/**
+ * Write the loop's model, or its settings, back into the file's own section, atomically. Only
+ * the keys of that section change; a comment, an order of lines and every other section stay.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_MEMORY; RK_ERR_RANGE if the loop has none.
+ */
+rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, rk_diag *diag);
+rk_status rk_loop_file_save_settings(const char *path, const rk_loop_design *loop,
+                                     rk_diag *diag);
+
+#endif

@@ -1,0 +1,20 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_FILES_NUMBER_H
+#define REDKETTLE_FILES_NUMBER_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+/**
+ * Read a whole text as one finite decimal number with a point, blanks around it allowed,
+ * independent of the locale. False for anything else: empty, "nan", "0x10", "1.2.3", "12 %".
+ */
+bool rk_number_parse(const char *text, size_t length, double *value);
+
+/**
+ * The same with an optional time unit behind it: "200ms", "2s", "5min", "1h"; a bare number is
+ * seconds. The value is in seconds.
+ */
+bool rk_time_parse(const char *text, size_t length, double *seconds);
+
+#endif

@@ -1,0 +1,31 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_REDKETTLE_H
+#define REDKETTLE_REDKETTLE_H
+
+#include <redkettle/version.h>
+
+#include <redkettle/device/loop.h>
+#include <redkettle/device/pid.h>
+#include <redkettle/device/plant.h>
+#include <redkettle/device/port.h>
+
+#include <redkettle/design/check.h>
+#include <redkettle/design/fit.h>
+#include <redkettle/design/loop_design.h>
+#include <redkettle/design/margins.h>
+#include <redkettle/design/model.h>
+#include <redkettle/design/record.h>
+#include <redkettle/design/requirements.h>
+#include <redkettle/design/settings.h>
+#include <redkettle/design/trial.h>
+#include <redkettle/design/tune.h>
+
+#include <redkettle/draw/figure.h>
+#include <redkettle/emit/emit.h>
+#include <redkettle/files/json.h>
+#include <redkettle/files/loop_file.h>
+#include <redkettle/files/number.h>
+#include <redkettle/files/record_file.h>
+#include <redkettle/files/write.h>
+
+#endif

@@ -1,0 +1,121 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/check.h>
+
+#include <math.h>
+#include <stddef.h>
+#include <stdio.h>
+
+static void add_sign_finding(const rk_loop_design *loop, rk_findings *findings)
+{
+    if (loop->settings.kc * loop->model.gain > 0) return;
+    rk_findings_add(
+        findings, RK_LEVEL_UNFIT, "turn the sign of kc, or check the sign of the gain",
+        "kc %.4g and the process gain %.4g have different signs: the loop drives PV away "
+        "from the setpoint",
+        loop->settings.kc, loop->model.gain);
+}
+
+static void add_unstable_finding(const rk_loop_design *loop, const rk_margins *m,
+                                 rk_findings *findings)
+{
+    char advice[128] = "no kc is stable with these times: raise ti";
+
+    if (m->stable) return;
+    if (m->kc_range_exists) {
+        (void)snprintf(advice, sizeof advice,
+                       "give kc between %.4g and %.4g, or tune by a rule", m->kc_stable[0],
+                       m->kc_stable[1]);
+    }
+    rk_findings_add(findings, RK_LEVEL_UNFIT, advice, "the loop is unstable with kc %.4g",
+                    loop->settings.kc);
+}
+
+static void add_scan_findings(const rk_loop_design *loop, const rk_margins *m,
+                              rk_findings *findings)
+{
+    if (isnan(loop->ts)) return;
+    if (m->stable && m->delay_margin < 2.0 * loop->ts) {
+        rk_findings_add(
+            findings, RK_LEVEL_CAUTION, "scan faster, or tune more slowly",
+            "the delay margin of %.3g s is less than two scans of %.3g s: the scan itself "
+            "may use it up",
+            m->delay_margin, loop->ts);
+    }
+    if (loop->settings.ti < loop->ts) {
+        rk_findings_add(findings, RK_LEVEL_UNFIT, "scan faster, or raise ti",
+                        "ti %.4g s is shorter than the scan of %.4g s", loop->settings.ti,
+                        loop->ts);
+    }
+}
+
+static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_findings *findings)
+{
+    add_sign_finding(loop, findings);
+    if (findings->count == 0) add_unstable_finding(loop, m, findings);
+    add_scan_findings(loop, m, findings);
+    if (loop->settings.td > 0 && loop->settings.tf == 0) {
+        rk_findings_add(
+            findings, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
+            "the derivative has no filter: every step of the transmitter kicks OUT");
+    }
+    if (isinf(loop->settings.ti)) {
+        rk_findings_add(
+            findings, RK_LEVEL_NOTE, "give ti if PV must reach the setpoint",
+            "without integral action PV stays off the setpoint by 1/(1 + kc gain) = %.3g "
+            "of a step",
+            1.0 / (1.0 + (loop->settings.kc * loop->model.gain)));
+    }
+}
+
+/* A scan to try with where none is given: fast enough not to matter. */
+static double scan_or_fast(const rk_loop_design *loop)
+{
+    if (!isnan(loop->ts)) return loop->ts;
+    return fmin(loop->model.time_constant[0], loop->settings.ti) / 100.0;
+}
+
+static rk_status try_step(const rk_loop_design *loop, rk_check *check, rk_diag *diag)
+{
+    rk_trial_case c = {.name = "check",
+                       .plant = loop->model,
+                       .settings = loop->settings,
+                       .ts = scan_or_fast(loop)};
+    const rk_loop_design unlimited = rk_loop_design_make();
+    rk_trial_plan plan = {.sp_step = 1.0, .band = 0.02};
+    rk_trial *trial = NULL;
+    rk_status status;
+
+    c.limits = rk_loop_design_limits(&unlimited);
+    plan.duration = 2.0 * rk_trial_time_to_settle(&c);
+    status = rk_trial_create(&c, &plan, &trial, diag);
+    if (status != RK_OK) return status;
+    check->metrics = *rk_trial_results(trial);
+    check->tried = true;
+    rk_trial_free(trial);
+    return RK_OK;
+}
+
+rk_status rk_check_run(const rk_loop_design *loop, rk_check *check, rk_diag *diag)
+{
+    rk_check made = {.tried = false};
+    rk_status status;
+
+    if (loop == NULL || check == NULL) return RK_ERR_ARG;
+    status = rk_loop_design_check(loop, diag);
+    if (status != RK_OK) return status;
+    if (!loop->has_model || !loop->has_settings) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a check needs a model and settings");
+    }
+    status = rk_margins_check(&loop->model, &loop->settings, &made.margins, diag);
+    if (status != RK_OK) return status;
+    if (made.margins.stable && rk_requirements_need_trial(&loop->requirements)) {
+        status = try_step(loop, &made, diag);
+        if (status != RK_OK) return status;
+    }
+    made.verdict = rk_requirements_check(&loop->requirements, &made.margins,
+                                         made.tried ? &made.metrics : NULL);
+    add_findings(loop, &made.margins, &made.findings);
+    if (rk_findings_worst(&made.findings) == RK_LEVEL_UNFIT) made.verdict.met = false;
+    *check = made;
+    return RK_OK;
+}

@@ -1,0 +1,136 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/loop_design.h>
+
+#include <math.h>
+#include <string.h>
+
+#include "words.h"
+
+static const char *const action_words[] = {"direct", "reverse", NULL};
+
+const char *rk_action_to_text(rk_action action)
+{
+    return action == RK_ACTION_NOT_SAID ? "not said" : rki_word(action_words, (int)action - 1);
+}
+
+rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || action == NULL) return RK_ERR_ARG;
+    status = rki_word_find(action_words, "action", text, &found, diag);
+    if (status == RK_OK) *action = (rk_action)(found + 1);
+    return status;
+}
+
+rk_loop_design rk_loop_design_make(void)
+{
+    const double none = nan("");
+    rk_loop_design made;
+
+    memset(&made, 0, sizeof made);
+    strcpy(made.name, "loop");
+    strcpy(made.pv_units, "pv-EU");
+    strcpy(made.out_units, "out-EU");
+    made.ts = none;
+    made.pv_low = made.pv_high = made.out_low = made.out_high = none;
+    made.out_rate = HUGE_VAL;
+    made.gain95[0] = made.gain95[1] = none;
+    made.tau95[0] = made.tau95[1] = none;
+    made.dead_time95[0] = made.dead_time95[1] = none;
+    made.lambda = none;
+    made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
+    made.requirements = rk_requirements_default();
+    return made;
+}
+
+void rk_loop_design_take_fit(rk_loop_design *loop, const rk_fit *fit)
+{
+    loop->has_model = true;
+    loop->model = fit->model;
+    memcpy(loop->gain95, fit->gain95, sizeof loop->gain95);
+    memcpy(loop->tau95, fit->tau95, sizeof loop->tau95);
+    memcpy(loop->dead_time95, fit->dead_time95, sizeof loop->dead_time95);
+}
+
+static rk_status check_range(const char *what, double low, double high, rk_diag *diag)
+{
+    if (isnan(low) && isnan(high)) return RK_OK;
+    if (isnan(low) || isnan(high)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%s range: give both low and high", what);
+    }
+    if (!isfinite(low) || !isfinite(high) || !(low < high)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "%s range %g to %g is the wrong way round or empty: low must be below high", what,
+            low, high);
+    }
+    return RK_OK;
+}
+
+static rk_status check_signs(const rk_loop_design *loop, rk_diag *diag)
+{
+    const double kc = loop->settings.kc;
+
+    if (loop->action == RK_ACTION_DIRECT && kc > 0) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "kc %g makes OUT fall as PV rises, but the action is said to be direct: "
+            "give kc a minus, or correct the action",
+            kc);
+    }
+    if (loop->action == RK_ACTION_REVERSE && kc < 0) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "kc %g makes OUT rise with PV, but the action is said to be reverse: "
+            "give kc without the minus, or correct the action",
+            kc);
+    }
+    return RK_OK;
+}
+
+rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
+{
+    rk_status status;
+
+    if (loop == NULL) return RK_ERR_ARG;
+    if (!isnan(loop->ts) && (!(loop->ts > 0) || isinf(loop->ts))) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
+                           loop->ts);
+    }
+    if (!(loop->out_rate > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "output rate %g: give out units per second above 0", loop->out_rate);
+    }
+    status = check_range("PV", loop->pv_low, loop->pv_high, diag);
+    if (status == RK_OK) status = check_range("OUT", loop->out_low, loop->out_high, diag);
+    if (status == RK_OK && loop->has_model) status = rk_model_check(&loop->model, diag);
+    if (status == RK_OK && loop->has_settings) {
+        status = rk_settings_check(&loop->settings, diag);
+        if (status == RK_OK) status = check_signs(loop, diag);
+    }
+    return status;
+}
+
+bool rk_loop_design_has_out_range(const rk_loop_design *loop)
+{
+    return !isnan(loop->out_low) && !isnan(loop->out_high);
+}
+
+/* No plant has an output this large, and sums of it stay finite. */
+#define NO_LIMIT 1e300
+
+rk_limits rk_loop_design_limits(const rk_loop_design *loop)
+{
+    rk_limits limits = {-NO_LIMIT, NO_LIMIT, loop->out_rate};
+
+    if (!isnan(loop->out_low)) limits.low = loop->out_low;
+    if (!isnan(loop->out_high)) limits.high = loop->out_high;
+    return limits;
+}
+
+double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain)
+{
+    return gain * (loop->out_high - loop->out_low) / (loop->pv_high - loop->pv_low);
+}

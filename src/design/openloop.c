@@ -1,0 +1,265 @@
+/* SPDX-License-Identifier: MIT */
+#include "openloop.h"
+
+#include <math.h>
+#include <stdbool.h>
+
+#define PI 3.14159265358979323846
+
+static void add_num(rki_openloop *loop, double a1, double a2)
+{
+    loop->num[loop->nums++] = (rki_factor){a1, a2};
+}
+
+static void add_den(rki_openloop *loop, double a1, double a2)
+{
+    loop->den[loop->dens++] = (rki_factor){a1, a2};
+}
+
+rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *settings)
+{
+    const double ti = settings->ti, td = settings->td;
+    const double tf = td > 0 ? settings->tf : 0.0;
+    rki_openloop loop = {.k = settings->kc * model->gain, .theta = model->dead_time};
+
+    if (isinf(ti)) {
+        if (td > 0) add_num(&loop, td + tf, 0.0);
+    } else {
+        loop.k /= ti;
+        loop.integrators++;
+        add_num(&loop, ti + tf, ti * (td + tf));
+    }
+    if (tf > 0) add_den(&loop, tf, 0.0);
+    add_den(&loop, model->time_constant[0], 0.0);
+    return loop;
+}
+
+static double factor_log_magnitude(const rki_factor *f, double w)
+{
+    return log(hypot(1.0 - (f->a2 * w * w), f->a1 * w));
+}
+
+static double factor_phase(const rki_factor *f, double w)
+{
+    return atan2(f->a1 * w, 1.0 - (f->a2 * w * w));
+}
+
+double rki_openloop_log_magnitude(const rki_openloop *loop, double w)
+{
+    double sum = log(fabs(loop->k)) - (loop->integrators * log(w));
+    int i;
+
+    for (i = 0; i < loop->nums; i++)
+        sum += factor_log_magnitude(&loop->num[i], w);
+    for (i = 0; i < loop->dens; i++)
+        sum -= factor_log_magnitude(&loop->den[i], w);
+    return sum;
+}
+
+double rki_openloop_phase(const rki_openloop *loop, double w)
+{
+    double sum = (loop->k < 0 ? -PI : 0.0) - (0.5 * PI * loop->integrators) - (w * loop->theta);
+    int i;
+
+    for (i = 0; i < loop->nums; i++)
+        sum += factor_phase(&loop->num[i], w);
+    for (i = 0; i < loop->dens; i++)
+        sum -= factor_phase(&loop->den[i], w);
+    return sum;
+}
+
+static int degree(const rki_factor *f)
+{
+    return f->a2 > 0 ? 2 : 1;
+}
+
+static int relative_degree(const rki_openloop *loop)
+{
+    int sum = loop->integrators, i;
+
+    for (i = 0; i < loop->dens; i++)
+        sum += degree(&loop->den[i]);
+    for (i = 0; i < loop->nums; i++)
+        sum -= degree(&loop->num[i]);
+    return sum;
+}
+
+double rki_openloop_final_phase(const rki_openloop *loop)
+{
+    return (loop->k < 0 ? -PI : 0.0) - (0.5 * PI * relative_degree(loop));
+}
+
+static double leading(const rki_factor *f)
+{
+    return f->a2 > 0 ? f->a2 : f->a1;
+}
+
+double rki_openloop_final_magnitude(const rki_openloop *loop)
+{
+    double value = fabs(loop->k);
+    int i;
+
+    if (relative_degree(loop) > 0) return 0.0;
+    for (i = 0; i < loop->nums; i++)
+        value *= leading(&loop->num[i]);
+    for (i = 0; i < loop->dens; i++)
+        value /= leading(&loop->den[i]);
+    return value;
+}
+
+double rki_openloop_longest(const rki_openloop *loop)
+{
+    double sum = loop->theta;
+    int i;
+
+    for (i = 0; i < loop->nums; i++)
+        sum += loop->num[i].a1;
+    for (i = 0; i < loop->dens; i++)
+        sum += loop->den[i].a1;
+    return sum;
+}
+
+/* The polynomials below are in x = (w * unit)^2, so that their coefficients stay near 1. */
+static double time_unit(const rki_openloop *loop)
+{
+    double sum = 0;
+    int i;
+
+    for (i = 0; i < loop->nums; i++)
+        sum += log(loop->num[i].a1);
+    for (i = 0; i < loop->dens; i++)
+        sum += log(loop->den[i].a1);
+    return exp(sum / (loop->nums + loop->dens));
+}
+
+/* |1 + a1 jw + a2 (jw)^2|^2 = 1 + (a1^2 - 2 a2) x + a2^2 x^2 */
+static rki_poly square(const rki_factor *f, double unit)
+{
+    const double a1 = f->a1 / unit, a2 = f->a2 / (unit * unit);
+
+    return rki_poly_make(1.0, (a1 * a1) - (2.0 * a2), a2 * a2);
+}
+
+/* Which factors of the loop: all, or all but one, numerators first. */
+static rki_poly squares_but(const rki_openloop *loop, double unit, int but)
+{
+    rki_poly product = rki_poly_make(1.0, 0.0, 0.0);
+    int i;
+
+    for (i = 0; i < loop->nums + loop->dens; i++) {
+        const bool num = i < loop->nums;
+        const rki_poly one = square(num ? &loop->num[i] : &loop->den[i - loop->nums], unit);
+
+        if (i != but) product = rki_poly_multiply(&product, &one);
+    }
+    return product;
+}
+
+static int frequencies(const rki_poly *poly, double unit, double w[RKI_POLY_MAX])
+{
+    const int count = rki_poly_positive_roots(poly, w);
+    int i;
+
+    for (i = 0; i < count; i++)
+        w[i] = sqrt(w[i]) / unit;
+    return count;
+}
+
+/* A few secant steps take the root of the polynomial to the root of ln |L| itself. */
+static double polish_crossover(const rki_openloop *loop, double w)
+{
+    int i;
+
+    for (i = 0; i < 3; i++) {
+        const double near = w * (1.0 + 1e-6);
+        const double value = rki_openloop_log_magnitude(loop, w);
+        const double slope = (rki_openloop_log_magnitude(loop, near) - value) / (near - w);
+        const double next = w - (value / slope);
+
+        if (!(fabs(next - w) < 1e-3 * w)) break; /* a tangent point has no slope to follow */
+        w = next;
+    }
+    return w;
+}
+
+int rki_openloop_gain_crossovers(const rki_openloop *loop, double w[RKI_POLY_MAX])
+{
+    const double unit = time_unit(loop);
+    rki_poly above = rki_poly_make(1.0, 0.0, 0.0), below = above,
+             x = rki_poly_make(0.0, 1.0, 0.0);
+    const double k = fabs(loop->k) * pow(unit, loop->integrators);
+    int i, count;
+
+    for (i = 0; i < loop->nums; i++) {
+        const rki_poly one = square(&loop->num[i], unit);
+
+        above = rki_poly_multiply(&above, &one);
+    }
+    for (i = 0; i < loop->dens; i++) {
+        const rki_poly one = square(&loop->den[i], unit);
+
+        below = rki_poly_multiply(&below, &one);
+    }
+    for (i = 0; i < loop->integrators; i++)
+        below = rki_poly_multiply(&below, &x);
+    below = rki_poly_add(&below, &above, -k * k);
+    count = frequencies(&below, unit, w);
+    for (i = 0; i < count; i++)
+        w[i] = polish_crossover(loop, w[i]);
+    return count;
+}
+
+/* Sum over the factors of sign * top(factor) * product of the other squares. */
+static rki_poly weighted_sum(const rki_openloop *loop, double unit,
+                             rki_poly (*top)(const rki_factor *, double))
+{
+    rki_poly sum = rki_poly_make(0.0, 0.0, 0.0);
+    int i;
+
+    for (i = 0; i < loop->nums + loop->dens; i++) {
+        const bool num = i < loop->nums;
+        const rki_poly others = squares_but(loop, unit, i);
+        const rki_poly mine = top(num ? &loop->num[i] : &loop->den[i - loop->nums], unit);
+        const rki_poly term = rki_poly_multiply(&mine, &others);
+
+        sum = rki_poly_add(&sum, &term, num ? 1.0 : -1.0);
+    }
+    return sum;
+}
+
+static rki_poly square_slope(const rki_factor *f, double unit)
+{
+    const rki_poly whole = square(f, unit);
+
+    return rki_poly_derivative(&whole);
+}
+
+/* The phase of a factor rises by a1 (1 + a2 x) / |factor|^2 per rad/s. */
+static rki_poly phase_slope(const rki_factor *f, double unit)
+{
+    const double a1 = f->a1 / unit, a2 = f->a2 / (unit * unit);
+
+    return rki_poly_make(a1, a1 * a2, 0.0);
+}
+
+int rki_openloop_magnitude_turns(const rki_openloop *loop, double w[RKI_POLY_MAX])
+{
+    const double unit = time_unit(loop);
+    const rki_poly x = rki_poly_make(0.0, 1.0, 0.0);
+    const rki_poly all = squares_but(loop, unit, -1);
+    rki_poly sum = weighted_sum(loop, unit, square_slope);
+
+    sum = rki_poly_multiply(&sum, &x);
+    sum = rki_poly_add(&sum, &all, -loop->integrators);
+    return frequencies(&sum, unit, w);
+}
+
+int rki_openloop_phase_turns(const rki_openloop *loop, double w[RKI_POLY_MAX])
+{
+    const double unit = time_unit(loop);
+    const rki_poly all = squares_but(loop, unit, -1);
+    rki_poly sum = weighted_sum(loop, unit, phase_slope);
+
+    sum = rki_poly_add(&sum, &all, -loop->theta / unit);
+    return frequencies(&sum, unit, w);
+}

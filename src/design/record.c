@@ -1,0 +1,106 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/record.h>
+
+#include <math.h>
+
+#include <redkettle/design/memory.h>
+
+struct rk_record {
+    double *time, *out, *pv;
+    size_t rows, room;
+};
+
+rk_status rk_record_create(rk_record **record, rk_diag *diag)
+{
+    if (record == NULL) return RK_ERR_ARG;
+    *record = rk_memory_create(1, sizeof **record);
+    if (*record == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record");
+    return RK_OK;
+}
+
+static rk_status widen(double **column, size_t room)
+{
+    double *wider = rk_memory_resize(*column, room, sizeof **column);
+
+    if (wider == NULL) return RK_ERR_MEMORY;
+    *column = wider;
+    return RK_OK;
+}
+
+static rk_status make_room(rk_record *record, rk_diag *diag)
+{
+    /* Half as much again, so that a long record never holds twice what it needs. */
+    const size_t room = record->room + (record->room / 2) + 64;
+
+    if (record->rows < record->room) return RK_OK;
+    if (widen(&record->time, room) != RK_OK || widen(&record->out, room) != RK_OK ||
+        widen(&record->pv, room) != RK_OK) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory at row %zu of the record",
+                           record->rows + 1);
+    }
+    record->room = room;
+    return RK_OK;
+}
+
+rk_status rk_record_add(rk_record *record, double time, double out, double pv, rk_diag *diag)
+{
+    rk_status status;
+
+    if (record == NULL) return RK_ERR_ARG;
+    if (!isfinite(time) || !isfinite(out) || !isfinite(pv)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "row %zu: time %g, OUT %g, PV %g must be finite",
+                           record->rows + 1, time, out, pv);
+    }
+    if (record->rows > 0 && !(time > record->time[record->rows - 1])) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "row %zu: time %.10g s does not come after the row before (%.10g s)",
+                           record->rows + 1, time, record->time[record->rows - 1]);
+    }
+    status = make_room(record, diag);
+    if (status != RK_OK) return status;
+
+    record->time[record->rows] = time;
+    record->out[record->rows] = out;
+    record->pv[record->rows] = pv;
+    record->rows++;
+    return RK_OK;
+}
+
+size_t rk_record_rows(const rk_record *record)
+{
+    return record->rows;
+}
+
+const double *rk_record_time(const rk_record *record)
+{
+    return record->time;
+}
+
+const double *rk_record_out(const rk_record *record)
+{
+    return record->out;
+}
+
+const double *rk_record_pv(const rk_record *record)
+{
+    return record->pv;
+}
+
+size_t rk_record_moves(const rk_record *record)
+{
+    size_t moves = 0, i;
+
+    for (i = 1; i < record->rows; i++) {
+        if (record->out[i] != record->out[i - 1]) moves++;
+    }
+    return moves;
+}
+
+void rk_record_free(rk_record *record)
+{
+    if (record == NULL) return;
+    rk_memory_free(record->time);
+    rk_memory_free(record->out);
+    rk_memory_free(record->pv);
+    rk_memory_free(record);
+}

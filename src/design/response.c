@@ -1,0 +1,261 @@
+/* SPDX-License-Identifier: MIT */
+#include "response.h"
+
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <redkettle/design/fit.h>
+#include <redkettle/design/memory.h>
+
+static rk_status make_series(rki_series *series, size_t samples, size_t events, rk_diag *diag)
+{
+    memset(series, 0, sizeof *series);
+    series->samples = samples;
+    series->events = events;
+    series->time = rk_memory_create(samples, sizeof(double));
+    series->pv = rk_memory_create(samples, sizeof(double));
+    series->weight = rk_memory_create(samples, sizeof(double));
+    series->decay = rk_memory_create(samples, sizeof(double));
+    series->event_time = rk_memory_create(events, sizeof(double));
+    series->event_size = rk_memory_create(events, sizeof(double));
+    if (series->time == NULL || series->pv == NULL || series->weight == NULL ||
+        series->decay == NULL || series->event_time == NULL || series->event_size == NULL) {
+        rki_series_free(series);
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record of %zu rows",
+                           samples);
+    }
+    return RK_OK;
+}
+
+void rki_series_free(rki_series *series)
+{
+    rk_memory_free(series->time);
+    rk_memory_free(series->pv);
+    rk_memory_free(series->weight);
+    rk_memory_free(series->decay);
+    rk_memory_free(series->event_time);
+    rk_memory_free(series->event_size);
+    memset(series, 0, sizeof *series);
+}
+
+static int by_value(const void *left, const void *right)
+{
+    const double a = *(const double *)left, b = *(const double *)right;
+
+    return (a > b) - (a < b);
+}
+
+/* Sorts in series->decay, which nothing needs yet. */
+static double median_interval(rki_series *series)
+{
+    const size_t intervals = series->samples - 1;
+    size_t i;
+
+    if (intervals == 0) return 0.0;
+    for (i = 0; i < intervals; i++)
+        series->decay[i] = series->time[i + 1] - series->time[i];
+    /* Regular sampling, the common case, needs no sorting. */
+    for (i = 1; i < intervals && series->decay[i] == series->decay[0]; i++)
+        continue;
+    if (i < intervals) qsort(series->decay, intervals, sizeof(double), by_value);
+    return series->decay[intervals / 2];
+}
+
+rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag *diag)
+{
+    const size_t rows = rk_record_rows(record);
+    const double *time = rk_record_time(record), *out = rk_record_out(record);
+    const double *pv = rk_record_pv(record);
+    const rk_status status = make_series(series, rows, rk_record_moves(record), diag);
+    size_t i, event = 0;
+
+    if (status != RK_OK) return status;
+    series->pv_ref = pv[0];
+    series->out0 = out[0];
+    for (i = 0; i < rows; i++) {
+        series->time[i] = time[i] - time[0];
+        series->pv[i] = pv[i] - pv[0];
+        series->weight[i] = 1.0;
+        if (i > 0 && out[i] != out[i - 1]) {
+            series->event_time[event] = series->time[i];
+            series->event_size[event++] = out[i] - out[i - 1];
+        }
+    }
+    series->interval = median_interval(series);
+    return RK_OK;
+}
+
+/* A move below this part of OUT's range does not restart the blocks: feedback that jitters. */
+#define JITTER 0.01
+/* A block is at most this part of the time since the last move, counted in rows. */
+#define BLOCK_GROWTH 0.05
+
+/* Where the block that starts at row `first` ends (one past its last row). */
+static size_t block_end(const rki_series *full, size_t first, size_t least, double jitter,
+                        size_t *event, size_t *last_move)
+{
+    size_t length, end, next;
+
+    for (; *event < full->events && full->event_time[*event] <= full->time[first]; ++*event) {
+        if (fabs(full->event_size[*event]) > jitter) *last_move = first;
+    }
+    length = (size_t)(BLOCK_GROWTH * (double)(first - *last_move));
+    if (length < least) length = least;
+    next = *event;
+    for (end = first + 1; end < full->samples && end < first + length; end++) {
+        /* A move of note starts a block of its own. */
+        while (next < full->events && full->event_time[next] < full->time[end])
+            next++;
+        if (next < full->events && full->event_time[next] == full->time[end] &&
+            fabs(full->event_size[next]) > jitter) {
+            break;
+        }
+    }
+    return end;
+}
+
+static double jitter_size(const rki_series *full)
+{
+    double level = 0.0, low = 0.0, high = 0.0;
+    size_t i;
+
+    for (i = 0; i < full->events; i++) {
+        level += full->event_size[i];
+        low = fmin(low, level);
+        high = fmax(high, level);
+    }
+    return JITTER * (high - low);
+}
+
+static size_t count_blocks(const rki_series *full, size_t least, double jitter)
+{
+    size_t first = 0, event = 0, last_move = 0, blocks = 0;
+
+    while (first < full->samples) {
+        first = block_end(full, first, least, jitter, &event, &last_move);
+        blocks++;
+    }
+    return blocks;
+}
+
+/* Rows first..end-1 become sample `block`. */
+static void add_block(rki_series *thin, const rki_series *full, size_t block, size_t first,
+                      size_t end)
+{
+    double time = 0.0, pv = 0.0;
+    size_t i;
+
+    for (i = first; i < end; i++) {
+        time += full->time[i];
+        pv += full->pv[i];
+    }
+    thin->weight[block] = (double)(end - first);
+    thin->time[block] = time / thin->weight[block];
+    thin->pv[block] = pv / thin->weight[block];
+}
+
+rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag)
+{
+    const double jitter = jitter_size(full);
+    size_t least = 1, first = 0, event = 0, last_move = 0, block, blocks, taken = 0;
+    rk_status status;
+
+    while ((blocks = count_blocks(full, least, jitter)) > RKI_COARSE_MAX)
+        least *= 2;
+    status = make_series(thin, blocks, blocks, diag);
+    if (status != RK_OK) return status;
+    thin->pv_ref = full->pv_ref;
+    thin->out0 = full->out0;
+    thin->interval = full->interval;
+
+    thin->events = 0;
+    for (block = 0; block < blocks; block++) {
+        const size_t end = block_end(full, first, least, jitter, &event, &last_move);
+        double moved = 0.0;
+
+        /* What jitters within a block becomes one small move at its start. */
+        for (; taken < full->events && full->event_time[taken] <= full->time[end - 1];
+             taken++) {
+            moved += full->event_size[taken];
+        }
+        if (moved != 0.0) {
+            thin->event_time[thin->events] = full->time[first];
+            thin->event_size[thin->events++] = moved;
+        }
+        add_block(thin, full, block, first, end);
+        first = end;
+    }
+    return RK_OK;
+}
+
+/* Intervals that differ by less than this part of tau need no exp of their own: e^-d = 1 - d.
+ */
+#define NEARLY_EQUAL 1e-8
+
+void rki_series_set_tau(rki_series *series, double tau)
+{
+    const double usual = exp(-series->interval / tau);
+    size_t i;
+
+    series->decay[0] = 1.0;
+    for (i = 1; i < series->samples; i++) {
+        const double gap = series->time[i] - series->time[i - 1];
+        const double off = (gap - series->interval) / tau;
+
+        series->decay[i] = fabs(off) < NEARLY_EQUAL ? usual * (1.0 - off) : exp(-gap / tau);
+    }
+}
+
+void rki_series_response(const rki_series *series, double tau, double theta, double *x,
+                         double *by_theta, double *by_log_tau)
+{
+    /* x = level - s;  s = sum of size * exp(-lag/tau),  q = sum of size * lag * exp(-lag/tau).
+     */
+    double level = 0.0, s = 0.0, q = 0.0;
+    size_t i, event = 0;
+
+    for (i = 0; i < series->samples; i++) {
+        const double now = series->time[i];
+        const double gap = i > 0 ? now - series->time[i - 1] : 0.0;
+
+        q = series->decay[i] * (q + (gap * s));
+        s = series->decay[i] * s;
+        for (; event < series->events; event++) {
+            const double lag = now - series->event_time[event] - theta;
+            double part;
+
+            if (!(lag > 0)) break;
+            part = series->event_size[event] * exp(-lag / tau);
+            level += series->event_size[event];
+            s += part;
+            q += lag * part;
+        }
+        x[i] = level - s;
+        if (by_theta != NULL) by_theta[i] = -s / tau;
+        if (by_log_tau != NULL) by_log_tau[i] = -q / tau;
+    }
+}
+
+rk_status rk_model_response(const rk_model *model, const rk_record *record, double *pv,
+                            rk_diag *diag)
+{
+    rki_series series;
+    rk_status status = rk_model_check(model, diag);
+    double start;
+    size_t i;
+
+    if (status != RK_OK) return status;
+    if (record == NULL || pv == NULL) return RK_ERR_ARG;
+    if (rk_record_rows(record) == 0) return RK_OK;
+    status = rki_series_create(&series, record, diag);
+    if (status != RK_OK) return status;
+
+    start = model->pv0 + (model->gain * (series.out0 - model->out0));
+    rki_series_set_tau(&series, model->time_constant[0]);
+    rki_series_response(&series, model->time_constant[0], model->dead_time, pv, NULL, NULL);
+    for (i = 0; i < series.samples; i++)
+        pv[i] = start + (model->gain * pv[i]);
+    rki_series_free(&series);
+    return RK_OK;
+}

@@ -1,0 +1,176 @@
+/* SPDX-License-Identifier: MIT */
+#include "trial_metrics.h"
+
+#include <math.h>
+
+/* A piece of a run: points first..last. */
+typedef struct window {
+    const double *pv;
+    size_t first, last;
+    double step;
+} window;
+
+/* Where PV settles with this setpoint and load, from the loop's equations at rest. */
+static double settled_pv(const rk_trial_case *c, double sp, double load)
+{
+    const rk_model *m = &c->plant;
+    const rk_settings *s = &c->settings;
+    double out;
+
+    if (c->manual) {
+        out = c->manual_out;
+    } else if (isfinite(s->ti)) {
+        out = m->out0 + ((sp - m->pv0) / m->gain) - load;
+    } else { /* out = out0 + kc (b (sp - pv0) - (pv - pv0)) and pv = pv0 + gain (out + load -
+                out0) */
+        const double pull = s->kc * ((s->sp_weight * (sp - m->pv0)) - (m->gain * load));
+
+        out = m->out0 + (pull / (1.0 + (s->kc * m->gain)));
+    }
+    out = rk_clamp(out, c->limits.low, c->limits.high);
+    return m->pv0 + (m->gain * (out + load - m->out0));
+}
+
+/* Time, from the window's start, at which PV first reaches a level in a direction; NaN if
+ * never. */
+static double first_reach(const window *w, double level, bool rising)
+{
+    size_t i;
+
+    for (i = w->first; i <= w->last; i++) {
+        if (rising ? w->pv[i] >= level : w->pv[i] <= level) {
+            double part = 1.0;
+
+            if (i == w->first) return 0.0;
+            part = (level - w->pv[i - 1]) / (w->pv[i] - w->pv[i - 1]);
+            return w->step * ((double)(i - 1 - w->first) + part);
+        }
+    }
+    return nan("");
+}
+
+/* Time of the last entry into value +- half; NaN if PV is outside at the end. */
+static double last_entry(const window *w, double value, double half)
+{
+    size_t i = w->last;
+    double edge;
+
+    if (!(fabs(w->pv[i] - value) <= half)) return nan("");
+    while (i > w->first && fabs(w->pv[i - 1] - value) <= half)
+        i--;
+    if (i == w->first) return 0.0;
+    edge = w->pv[i - 1] > value ? value + half : value - half;
+    return w->step *
+           ((double)(i - 1 - w->first) + ((edge - w->pv[i - 1]) / (w->pv[i] - w->pv[i - 1])));
+}
+
+static double most_beyond(const window *w, double value, bool above)
+{
+    double most = 0;
+    size_t i;
+
+    for (i = w->first; i <= w->last; i++) {
+        most = fmax(most, above ? w->pv[i] - value : value - w->pv[i]);
+    }
+    return most;
+}
+
+/* Integrals of |e|, e^2 and t |e| over a window, e linear between the points. */
+static void integrate(const window *w, double sp, double *iae, double *ise, double *itae)
+{
+    const double h = w->step;
+    size_t i;
+
+    *iae = *ise = *itae = 0;
+    for (i = w->first; i < w->last; i++) {
+        const double a = sp - w->pv[i], b = sp - w->pv[i + 1];
+        const double t = h * (double)(i - w->first);
+
+        *ise += h * ((a * a) + (a * b) + (b * b)) / 3.0;
+        if (a * b >= 0) {
+            *iae += h * 0.5 * fabs(a + b);
+            *itae += h * ((t * 0.5 * fabs(a + b)) + (h * fabs(a + (2.0 * b)) / 6.0));
+        } else { /* two triangles that meet where e is 0 */
+            const double cut = h * a / (a - b), rest = h - cut;
+
+            *iae += 0.5 * ((cut * fabs(a)) + (rest * fabs(b)));
+            *itae += (0.5 * cut * fabs(a) * (t + (cut / 3.0))) +
+                     (0.5 * rest * fabs(b) * (t + h - (rest / 3.0)));
+        }
+    }
+}
+
+static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
+                             rk_setpoint_metrics *m)
+{
+    const double start = c->plant.pv0, sp = start + plan->sp_step;
+    const double value = settled_pv(c, sp, 0.0), way = value - start;
+    const bool up = way > 0;
+    const double ten = first_reach(w, start + (0.1 * way), up);
+
+    m->rise_time = first_reach(w, start + (0.9 * way), up) - ten;
+    m->overshoot_percent = way != 0 ? 100.0 * most_beyond(w, value, up) / fabs(way) : 0.0;
+    m->settling_time = last_entry(w, value, plan->band * fabs(way));
+    m->steady_error = sp - value;
+    integrate(w, sp, &m->iae, &m->ise, &m->itae);
+}
+
+static void measure_load(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
+                         rk_load_metrics *m)
+{
+    const double sp = c->plant.pv0 + plan->sp_step, before = w->pv[w->first];
+    const double value = settled_pv(c, sp, plan->load_step);
+    double ise, itae, way;
+
+    m->peak_deviation = fmax(most_beyond(w, before, true), most_beyond(w, before, false));
+    way = plan->sp_step != 0 ? fabs(plan->sp_step) : m->peak_deviation;
+    m->recovery_time = last_entry(w, value, plan->band * way);
+    integrate(w, sp, &m->iae, &ise, &itae);
+}
+
+/* A turn smaller than this part of OUT's largest excursion is no movement that a valve would
+ * make. */
+#define STILL 1e-3
+
+static void measure_out(const rki_curves *curves, const rk_trial_case *c, rk_trial_metrics *m)
+{
+    double last = c->plant.out0, turn = last, excursion = 0;
+    int direction = 0;
+    size_t i;
+
+    for (i = 0; i < curves->scans; i++) {
+        excursion = fmax(excursion, fabs(curves->out[i] - c->plant.out0));
+    }
+    for (i = 0; i < curves->scans; i++) {
+        const double out = curves->out[i];
+
+        m->travel += fabs(out - last);
+        if (out <= c->limits.low || out >= c->limits.high) m->saturated_time += curves->ts;
+        if (direction * (out - turn) >= 0) { /* going on, or the first move */
+            if (direction == 0 && out != turn) direction = out > turn ? 1 : -1;
+            turn = out;
+        } else if (fabs(out - turn) > STILL * excursion) {
+            direction = -direction;
+            m->reversals++;
+            turn = out;
+        }
+        last = out;
+    }
+}
+
+void rki_trial_measure(const rki_curves *curves, const rk_trial_case *trial_case,
+                       const rk_trial_plan *plan, rk_trial_metrics *metrics)
+{
+    const bool load = plan->load_step != 0 && curves->load_point < curves->points;
+    const size_t end = curves->points - 1;
+    const window before = {curves->pv, 0, load ? curves->load_point : end, curves->step};
+    const window after = {curves->pv, curves->load_point, end, curves->step};
+    rk_trial_metrics made = {0};
+
+    made.has_setpoint = plan->sp_step != 0;
+    made.has_load = load;
+    if (made.has_setpoint) measure_setpoint(&before, trial_case, plan, &made.setpoint);
+    if (load) measure_load(&after, trial_case, plan, &made.load);
+    measure_out(curves, trial_case, &made);
+    *metrics = made;
+}

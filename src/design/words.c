@@ -1,0 +1,34 @@
+/* SPDX-License-Identifier: MIT */
+#include "words.h"
+
+#include <stddef.h>
+#include <stdio.h>
+#include <string.h>
+
+const char *rki_word(const char *const *words, int at)
+{
+    int i;
+
+    for (i = 0; words[i] != NULL; i++) {
+        if (i == at) return words[i];
+    }
+    return "unknown";
+}
+
+rk_status rki_word_find(const char *const *words, const char *what, const char *text, int *at,
+                        rk_diag *diag)
+{
+    char known[160] = "";
+    int i;
+
+    for (i = 0; words[i] != NULL; i++) {
+        const size_t used = strlen(known);
+
+        if (strcmp(words[i], text) == 0) {
+            *at = i;
+            return RK_OK;
+        }
+        (void)snprintf(known + used, sizeof known - used, "%s%s", i > 0 ? ", " : "", words[i]);
+    }
+    return rk_diag_set(diag, RK_ERR_RANGE, "unknown %s '%s'; known: %s", what, text, known);
+}

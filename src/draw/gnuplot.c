@@ -1,0 +1,256 @@
+/* SPDX-License-Identifier: MIT */
+#include "gnuplot.h"
+
+#include <errno.h>
+#include <spawn.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+/* The child's three streams, each a file without a name. */
+typedef struct streams {
+    FILE *script, *image, *complaint;
+} streams;
+
+static void close_streams(streams *s)
+{
+    if (s->script != NULL) (void)fclose(s->script);
+    if (s->image != NULL) (void)fclose(s->image);
+    if (s->complaint != NULL) (void)fclose(s->complaint);
+}
+
+static bool open_streams(streams *s, const rk_text *script)
+{
+    const size_t length = rk_text_length(script);
+
+    s->script = tmpfile();
+    s->image = tmpfile();
+    s->complaint = tmpfile();
+    if (s->script == NULL || s->image == NULL || s->complaint == NULL) return false;
+    if (fwrite(rk_text_chars(script), 1, length, s->script) != length) return false;
+    return fflush(s->script) == 0 && fseek(s->script, 0, SEEK_SET) == 0;
+}
+
+/* 0 and the exit status, or an errno. Only a few words of environment reach the child. */
+static int run_child(const streams *s, int *status)
+{
+    char *const command[] = {(char[]){"gnuplot"}, (char[]){"-d"}, NULL};
+    char *const environment[] = {(char[]){"LC_ALL=C.UTF-8"}, (char[]){"HOME=/nonexistent"},
+                                 NULL};
+    posix_spawn_file_actions_t actions;
+    pid_t child;
+    int error = posix_spawn_file_actions_init(&actions);
+
+    if (error != 0) return error;
+    error = posix_spawn_file_actions_adddup2(&actions, fileno(s->script), 0);
+    if (error == 0) error = posix_spawn_file_actions_adddup2(&actions, fileno(s->image), 1);
+    if (error == 0) error = posix_spawn_file_actions_adddup2(&actions, fileno(s->complaint), 2);
+    if (error == 0)
+        error = posix_spawnp(&child, command[0], &actions, NULL, command, environment);
+    (void)posix_spawn_file_actions_destroy(&actions);
+    if (error != 0) return error;
+    while (waitpid(child, status, 0) < 0) {
+        if (errno != EINTR) return errno;
+    }
+    return 0;
+}
+
+static void read_first_line(FILE *file, char *line, size_t room)
+{
+    line[0] = '\0';
+    (void)fseek(file, 0, SEEK_SET);
+    while (fgets(line, (int)room, file) != NULL && strspn(line, " \t\r\n^") == strlen(line))
+        continue;
+    line[strcspn(line, "\r\n")] = '\0';
+}
+
+static rk_status collect(const streams *s, int child_status, rk_text *image, rk_diag *diag)
+{
+    char buffer[16384];
+    size_t length, total = 0;
+
+    if (!WIFEXITED(child_status) || WEXITSTATUS(child_status) != 0) {
+        if (WIFEXITED(child_status) && WEXITSTATUS(child_status) == 127) {
+            return rk_diag_set(diag, RK_ERR_IO,
+                               "gnuplot not found: install it (gnuplot-nox) for figures");
+        }
+        read_first_line(s->complaint, buffer, sizeof buffer);
+        return rk_diag_set(diag, RK_ERR_IO, "gnuplot could not draw the figure: %.160s",
+                           buffer);
+    }
+    (void)fseek(s->image, 0, SEEK_SET);
+    while ((length = fread(buffer, 1, sizeof buffer, s->image)) > 0) {
+        rk_text_add_bytes(image, buffer, length);
+        total += length;
+    }
+    if (total == 0) {
+        read_first_line(s->complaint, buffer, sizeof buffer);
+        return rk_diag_set(diag, RK_ERR_IO, "gnuplot drew nothing: %.160s", buffer);
+    }
+    return rk_text_check(image, diag);
+}
+
+rk_status rki_gnuplot_run(const rk_text *script, rk_text *image, rk_diag *diag)
+{
+    streams s = {NULL, NULL, NULL};
+    int child_status = 0, error;
+    rk_status status = rk_text_check(script, diag);
+
+    if (status != RK_OK) return status;
+    if (!open_streams(&s, script)) {
+        status = rk_diag_set(diag, RK_ERR_IO, "no room for the figure's temporary files: %s",
+                             strerror(errno));
+    } else {
+        error = run_child(&s, &child_status);
+        if (error == ENOENT) {
+            status = rk_diag_set(diag, RK_ERR_IO,
+                                 "gnuplot not found: install it (gnuplot-nox) for figures");
+        } else if (error != 0) {
+            status = rk_diag_set(diag, RK_ERR_IO, "cannot run gnuplot: %s", strerror(error));
+        } else {
+            status = collect(&s, child_status, image, diag);
+        }
+    }
+    close_streams(&s);
+    return status;
+}
+
+void rki_add_quoted(rk_text *script, const char *words)
+{
+    rk_text_add(script, "'");
+    for (; *words != '\0'; words++) {
+        if (*words == '\'') rk_text_add(script, "'");
+        rk_text_add(script, "%c", (unsigned char)*words < ' ' ? ' ' : *words);
+    }
+    rk_text_add(script, "'");
+}
+
+static void add_terminal(rk_text *script, const rk_figure_style *style)
+{
+    switch (style->format) {
+    case RK_FIGURE_SVG:
+        rk_text_add(
+            script,
+            "set terminal svg noenhanced size 1280,800 font 'Sans,15' background '#ffffff'\n");
+        break;
+    case RK_FIGURE_PDF:
+        rk_text_add(script,
+                    "set terminal pdfcairo noenhanced size 25.6cm,16cm font 'Sans,10'\n");
+        break;
+    case RK_FIGURE_TERMINAL:
+        rk_text_add(script, "set terminal dumb noenhanced mono size %d,%d\n",
+                    style->columns > 0 ? style->columns : 100,
+                    style->rows > 0 ? style->rows : 36);
+        break;
+    default:
+        rk_text_add(script, "set terminal pngcairo noenhanced size 1280,800 font 'Sans,13'\n");
+        break;
+    }
+}
+
+void rki_page_begin(rk_text *script, const rk_figure_style *style, const char *title)
+{
+    add_terminal(script, style);
+    rk_text_add(script, "set encoding utf8\n"
+                        "set multiplot\n"
+                        "set lmargin screen 0.09\nset rmargin screen 0.97\n"
+                        "set style line 100 lc rgb '#dddddd' lw 1\n"
+                        "set border 3 lw 1\nset tics nomirror out\n");
+    if (style->format != RK_FIGURE_TERMINAL) rk_text_add(script, "set grid ls 100\n");
+    rk_text_add(script, "set label 1 ");
+    rki_add_quoted(script, title);
+    rk_text_add(script, " at screen 0.09,0.965 left\n");
+}
+
+void rki_panel_upper(rk_text *script, const char *y_label)
+{
+    rk_text_add(
+        script,
+        "set tmargin screen 0.85\nset bmargin screen 0.42\n"
+        "set format x ''\nset key at screen 0.97,0.885 right horizontal Left reverse samplen 3 "
+        "width 1 nobox\n"
+        "set ylabel ");
+    rki_add_quoted(script, y_label);
+    rk_text_add(script, "\n");
+}
+
+void rki_panel_lower(rk_text *script, const char *y_label, bool minutes)
+{
+    rk_text_add(script,
+                "unset label\nunset arrow\nunset key\n"
+                "set tmargin screen 0.37\nset bmargin screen 0.10\n"
+                "set format x '%%g'\nset xlabel 'time, %s'\nset ylabel ",
+                minutes ? "min" : "s");
+    rki_add_quoted(script, y_label);
+    rk_text_add(script, "\n");
+}
+
+static void add_pair(rk_text *script, double x, double y)
+{
+    rk_text_add_real(script, x);
+    rk_text_add(script, " ");
+    rk_text_add_real(script, y);
+    rk_text_add(script, "\n");
+}
+
+static void add_point(rk_text *script, const rki_curve *curve, size_t i, double y)
+{
+    const double x =
+        curve->x != NULL ? curve->x[i] - curve->x0 : curve->x0 + (curve->dx * (double)i);
+
+    add_pair(script, x / curve->unit, y);
+}
+
+/* More buckets than this a page's width cannot show; each keeps its lowest and its highest
+ * point. */
+enum { BUCKETS = 2000 };
+
+void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve)
+{
+    size_t bucket, i;
+
+    rk_text_add(script, "$%s << END\n", block);
+    for (i = 0; i < curve->count && curve->count <= 2 * BUCKETS; i++)
+        add_point(script, curve, i, curve->y[i]);
+    for (bucket = 0; bucket < BUCKETS && curve->count > 2 * BUCKETS; bucket++) {
+        const size_t first = bucket * curve->count / BUCKETS;
+        const size_t end = (bucket + 1) * curve->count / BUCKETS;
+        size_t low = first, high = first;
+
+        for (i = first; i < end; i++) {
+            if (curve->y[i] < curve->y[low]) low = i;
+            if (curve->y[i] > curve->y[high]) high = i;
+        }
+        i = low < high ? low : high; /* the earlier of the two */
+        add_point(script, curve, i, curve->y[i]);
+        i = low + high - i;
+        if (low != high) add_point(script, curve, i, curve->y[i]);
+    }
+    rk_text_add(script, "END\n");
+}
+
+void rki_add_steps(rk_text *script, const char *block, const rki_curve *curve)
+{
+    size_t changes = 0, i;
+
+    for (i = 1; i < curve->count; i++) {
+        if (curve->y[i] != curve->y[i - 1]) changes++;
+    }
+    if (changes > 2 * BUCKETS) {
+        rki_add_curve(script, block, curve);
+        return;
+    }
+    rk_text_add(script, "$%s << END\n", block);
+    if (curve->lead > 0) {
+        add_pair(script, -curve->lead / curve->unit, curve->lead_y);
+        add_point(script, curve, 0, curve->lead_y);
+    }
+    for (i = 0; i < curve->count; i++) {
+        const bool change = i > 0 && curve->y[i] != curve->y[i - 1];
+
+        if (change) add_point(script, curve, i, curve->y[i - 1]);
+        if (change || i == 0 || i == curve->count - 1) add_point(script, curve, i, curve->y[i]);
+    }
+    rk_text_add(script, "END\n");
+}

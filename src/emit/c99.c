@@ -1,0 +1,185 @@
+/* SPDX-License-Identifier: MIT */
+#include "controller.h"
+
+static void add_head(rk_text *text)
+{
+    rk_text_add(text, "/*\n");
+}
+
+rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    rki_controller c;
+    rk_status status = rki_controller_make(loop, &c, diag);
+
+    if (status != RK_OK) return status;
+    add_head(text);
+    status = rki_add_provenance(text, &c, " * ", diag);
+    if (status != RK_OK) return status;
+    rk_text_add(text, " */\n#ifndef %s_H\n#define %s_H\n\n", c.upper_name, c.upper_name);
+    rk_text_add(text, "typedef struct %s {\n", c.name);
+    rk_text_add(text, "    int automatic;     /* set it: 1 automatic, 0 manual */\n");
+    rk_text_add(text, "    double manual_out; /* set it: the output in manual */\n");
+    rk_text_add(text, "    double out;        /* the output */\n");
+    rk_text_add(
+        text,
+        "    int held;          /* 1: sp or pv is no number, automatic holds the output */\n");
+    rk_text_add(text, "    double i_part;     /* state from here on: the integral */\n");
+    if (c.derivative) {
+        rk_text_add(text, "    double d_part;     /* the filtered derivative */\n");
+        rk_text_add(text, "    double g_last;     /* what it acts on, a scan ago */\n");
+    }
+    rk_text_add(text,
+                "    int fresh;         /* the next good scan takes PV as it finds it */\n");
+    rk_text_add(text, "} %s;\n\n", c.name);
+    rk_text_add(
+        text,
+        "/* Start in automatic from the output that stands on the valve now; no bump. */\n");
+    rk_text_add(text, "void %s_init(%s *c, double out_now);\n\n", c.name, c.name);
+    rk_text_add(text, "/* One scan. An sp or pv that is not finite holds the output. */\n");
+    rk_text_add(text, "double %s_scan(%s *c, double sp, double pv);\n\n#endif\n", c.name,
+                c.name);
+    return rk_text_check(text, diag);
+}
+
+static void add_constant(rk_text *text, const char *name, double value, const char *comment)
+{
+    char number[RK_REAL_CHARS];
+
+    rk_real_format(value, number);
+    rk_text_add(text, "static const double %-8s = %s; /* %s */\n", name, number, comment);
+}
+
+static void add_constants(rk_text *text, const rki_controller *c)
+{
+    add_constant(text, "KC", c->block.kc, "controller gain, ideal form, out units per pv unit");
+    add_constant(text, "KI_TS", c->block.ki_ts, "kc * (scan / ti)");
+    if (c->derivative) {
+        add_constant(text, "KD", c->block.kd, "kc * (td / (tf + scan))");
+        add_constant(text, "AD", c->block.ad, "tf / (tf + scan)");
+        add_constant(text, "D_WEIGHT", c->block.c, "setpoint weight of the derivative");
+    }
+    add_constant(text, "P_WEIGHT", c->block.b, "setpoint weight of the proportional part");
+    add_constant(text, "KT_TS", c->block.kt_ts, "scan / tracking time; 0: no back-calculation");
+    add_constant(text, "OUT_LO", c->block.out_lo, "output limits");
+    add_constant(text, "OUT_HI", c->block.out_hi, "output limits");
+    if (c->rate) add_constant(text, "OUT_STEP", c->block.out_step, "output rate * scan");
+}
+
+static const char finite_and_clamp[] = "static int is_finite(double x)\n"
+                                       "{\n"
+                                       "    return (x - x) == 0.0;\n"
+                                       "}\n\n"
+                                       "static double clamp(double x, double lo, double hi)\n"
+                                       "{\n"
+                                       "    if (x < lo) return lo;\n"
+                                       "    if (x > hi) return hi;\n"
+                                       "    return x;\n"
+                                       "}\n\n";
+
+static void add_limited(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "static double limited(const %s *c, double wanted)\n{\n", c->name);
+    if (c->rate) {
+        rk_text_add(text,
+                    "    const double out = clamp(wanted, OUT_LO, OUT_HI);\n\n"
+                    "    return clamp(out, c->out - OUT_STEP, c->out + OUT_STEP);\n}\n\n");
+    } else {
+        rk_text_add(text, "    (void)c;\n    return clamp(wanted, OUT_LO, OUT_HI);\n}\n\n");
+    }
+    rk_text_add(
+        text,
+        "static double manual_out(const %s *c)\n{\n"
+        "    const double wanted = is_finite(c->manual_out) ? c->manual_out : c->out;\n\n"
+        "    return limited(c, clamp(wanted, OUT_LO, OUT_HI));\n}\n\n",
+        c->name);
+}
+
+static void add_init(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "void %s_init(%s *c, double out_now)\n{\n", c->name, c->name);
+    rk_text_add(text,
+                "    c->automatic = 1;\n"
+                "    c->held = 0;\n"
+                "    c->out = clamp(is_finite(out_now) ? out_now : OUT_LO, OUT_LO, OUT_HI);\n"
+                "    c->manual_out = c->out;\n"
+                "    c->i_part = c->out;\n");
+    if (c->derivative) rk_text_add(text, "    c->d_part = 0.0;\n    c->g_last = 0.0;\n");
+    rk_text_add(text, "    c->fresh = 1;\n}\n\n");
+}
+
+static void add_scan(rk_text *text, const rki_controller *c)
+{
+    const char *auto_i = c->derivative ? "(c->out - p) - d" : "c->out - p";
+    const char *manual_i = c->derivative ? "(out - p) - d" : "out - p";
+    const char *sum = c->derivative ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
+
+    rk_text_add(text, "double %s_scan(%s *c, double sp, double pv)\n{\n", c->name, c->name);
+    rk_text_add(text, "    const double p = KC * ((P_WEIGHT * sp) - pv);\n");
+    if (c->derivative) {
+        rk_text_add(text, "    const double g = (D_WEIGHT * sp) - pv;\n"
+                          "    const double g_last = c->fresh ? g : c->g_last;\n"
+                          "    const double d_last = c->fresh ? 0.0 : c->d_part;\n"
+                          "    const double d = (AD * d_last) + (KD * (g - g_last));\n");
+    }
+    rk_text_add(text, "    double out, i;\n\n");
+    rk_text_add(
+        text,
+        "    if (!c->automatic) {\n"
+        "        /* The integral follows, so that automatic starts from this output. */\n"
+        "        out = manual_out(c);\n"
+        "        i = %s;\n"
+        "    } else {\n"
+        "        const double i_last = c->fresh ? %s : c->i_part;\n",
+        manual_i, auto_i);
+    rk_text_add(text,
+                "        %sdouble inc = KI_TS * (sp - pv);\n"
+                "        %sdouble v = %s;\n\n",
+                c->block.conditional ? "" : "const ", c->block.conditional ? "" : "const ",
+                sum);
+    if (c->block.conditional) {
+        rk_text_add(text,
+                    "        /* Beyond a limit the integral may only come back. */\n"
+                    "        if ((v > OUT_HI && inc > 0.0) || (v < OUT_LO && inc < 0.0)) {\n"
+                    "            inc = 0.0;\n"
+                    "            v = %s;\n"
+                    "        }\n",
+                    sum);
+    }
+    rk_text_add(
+        text,
+        "        out = limited(c, v);\n"
+        "        i = (i_last + inc) + (KT_TS * (out - v));\n"
+        "    }\n\n"
+        "    /* A bad value must not enter the state: hold, and start afresh after it. */\n");
+    rk_text_add(text, "    c->held = !is_finite(i)%s;\n",
+                c->derivative ? " || !is_finite(d)" : "");
+    rk_text_add(text, "    if (c->held) {\n"
+                      "        if (!c->automatic) c->out = manual_out(c);\n"
+                      "        c->fresh = 1;\n"
+                      "        return c->out;\n"
+                      "    }\n"
+                      "    c->i_part = i;\n");
+    if (c->derivative) rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
+    rk_text_add(text, "    c->out = out;\n    c->fresh = 0;\n    return out;\n}\n");
+}
+
+rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    rki_controller c;
+    rk_status status = rki_controller_make(loop, &c, diag);
+
+    if (status != RK_OK) return status;
+    add_head(text);
+    status = rki_add_provenance(text, &c, " * ", diag);
+    if (status != RK_OK) return status;
+    rk_text_add(text,
+                " *\n * Build without -ffast-math and with -ffp-contract=off, so that it gives"
+                " the design's numbers.\n */\n");
+    rk_text_add(text, "#include \"%s.h\"\n\n", c.name);
+    add_constants(text, &c);
+    rk_text_add(text, "\n%s", finite_and_clamp);
+    add_limited(text, &c);
+    add_init(text, &c);
+    add_scan(text, &c);
+    return rk_text_check(text, diag);
+}

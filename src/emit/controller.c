@@ -1,0 +1,243 @@
+/* SPDX-License-Identifier: MIT */
+#include "controller.h"
+
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#include <redkettle/version.h>
+
+static bool is_letter(char c)
+{
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
+}
+
+static bool is_digit(char c)
+{
+    return c >= '0' && c <= '9';
+}
+
+static char lower(char c)
+{
+    return (char)((c >= 'A' && c <= 'Z') ? c - 'A' + 'a' : c);
+}
+
+static char upper(char c)
+{
+    return (char)((c >= 'a' && c <= 'z') ? c - 'a' + 'A' : c);
+}
+
+void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+{
+    /* IEC 61131-3 forbids two underscores in a row and one at the end; C a leading digit. */
+    size_t length = 0;
+    const char *from;
+
+    if (!is_letter(loop->name[0])) length += (size_t)sprintf(name, "loop_");
+    for (from = loop->name; *from != '\0'; from++) {
+        if (is_letter(*from) || is_digit(*from)) {
+            name[length++] = lower(*from);
+        } else if (length > 0 && name[length - 1] != '_') {
+            name[length++] = '_';
+        }
+    }
+    if (length > 0 && name[length - 1] == '_') length--;
+    (void)sprintf(name + length, "_controller");
+}
+
+static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
+{
+    rk_status status;
+
+    if (loop == NULL) return RK_ERR_ARG;
+    status = rk_loop_design_check(loop, diag);
+    if (status != RK_OK) return status;
+    if (isnan(loop->ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "no scan interval: give [loop] scan, the interval of the PLC task");
+    }
+    if (!loop->has_settings) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "no settings: give [settings], for instance by tune --rule NAME --save");
+    }
+    if (!rk_loop_design_has_out_range(loop)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "no output range: give [out] low and high, the limits the block keeps");
+    }
+    return RK_OK;
+}
+
+rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, rk_diag *diag)
+{
+    rk_status status = check_complete(loop, diag);
+    rk_limits limits;
+    size_t i;
+
+    if (status != RK_OK) return status;
+    memset(made, 0, sizeof *made);
+    limits = rk_loop_design_limits(loop);
+    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made->params, diag);
+    if (status != RK_OK) return status;
+
+    made->loop = loop;
+    made->out_start = limits.low;
+    if (loop->has_model) {
+        made->out_start = rk_clamp(loop->model.out0, limits.low, limits.high);
+    }
+    status = rk_pid_init(&made->block, &made->params, made->out_start);
+    if (status != RK_OK)
+        return rk_diag_set(diag, status, "the controller refuses its settings");
+    made->derivative = loop->settings.td > 0;
+    made->rate = isfinite(limits.rate);
+    rk_emit_block_name(loop, made->name);
+    for (i = 0; made->name[i] != '\0'; i++)
+        made->upper_name[i] = upper(made->name[i]);
+    return RK_OK;
+}
+
+/* A comment must not end early, whatever a name or a unit in the loop file says. */
+static void add_plain(rk_text *text, const char *words)
+{
+    for (; *words != '\0'; words++) {
+        const bool ends_comment = (words[0] == '*' && (words[1] == '/' || words[1] == ')')) ||
+                                  (words[0] == '/' && words[1] == '*') ||
+                                  (words[0] == '(' && words[1] == '*');
+
+        rk_text_add(text, "%c", ends_comment ? ' ' : *words);
+    }
+}
+
+static void add_line(rk_text *text, const char *lead, const char *words)
+{
+    if (words[0] == '\0') { /* no blanks at the end of a line */
+        size_t length = strlen(lead);
+
+        while (length > 0 && lead[length - 1] == ' ')
+            length--;
+        rk_text_add_bytes(text, lead, length);
+    } else {
+        rk_text_add(text, "%s", lead);
+    }
+    add_plain(text, words);
+    rk_text_add(text, "\n");
+}
+
+static void add_number_95(rk_text *text, const char *lead, const char *what, double value,
+                          const double *interval, const char *unit)
+{
+    char line[256];
+
+    if (isfinite(interval[0]) && isfinite(interval[1])) {
+        (void)snprintf(line, sizeof line, "%s%.6g %s (95 %%: %.6g to %.6g)", what, value, unit,
+                       interval[0], interval[1]);
+    } else {
+        (void)snprintf(line, sizeof line, "%s%.6g %s", what, value, unit);
+    }
+    add_line(text, lead, line);
+}
+
+static void add_model(rk_text *text, const rk_loop_design *loop, const char *lead)
+{
+    char line[RK_PATH_CHARS + 128];
+
+    (void)snprintf(line, sizeof line, "Record        %s",
+                   loop->record_file[0] != '\0' ? loop->record_file : "none given");
+    add_line(text, lead, line);
+    if (!loop->has_model) {
+        add_line(text, lead, "Model         none given");
+        return;
+    }
+    (void)snprintf(line, sizeof line, "%s per %s", loop->pv_units, loop->out_units);
+    add_line(text, lead, "Model         first order plus dead time");
+    add_number_95(text, lead, "  gain          ", loop->model.gain, loop->gain95, line);
+    add_number_95(text, lead, "  time constant ", loop->model.time_constant[0], loop->tau95,
+                  "s");
+    add_number_95(text, lead, "  dead time     ", loop->model.dead_time, loop->dead_time95,
+                  "s");
+}
+
+static rk_status add_margins(rk_text *text, const rk_loop_design *loop, const char *lead,
+                             rk_diag *diag)
+{
+    char line[160];
+    rk_margins margins;
+    rk_status status;
+
+    if (!loop->has_model) return RK_OK;
+    status = rk_margins_check(&loop->model, &loop->settings, &margins, diag);
+    if (status != RK_OK) return status;
+    if (!margins.stable) {
+        add_line(text, lead, "Margins       NONE: THE LOOP IS UNSTABLE ON THIS MODEL");
+        return RK_OK;
+    }
+    (void)snprintf(
+        line, sizeof line,
+        "Margins       gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g (continuous)",
+        margins.gain_margin, margins.phase_margin, margins.delay_margin, margins.ms);
+    add_line(text, lead, line);
+    return RK_OK;
+}
+
+static void add_settings(rk_text *text, const rki_controller *c, const char *lead)
+{
+    const rk_loop_design *loop = c->loop;
+    const rk_settings *s = &loop->settings;
+    char line[256];
+    size_t used;
+
+    if (loop->rule[0] == '\0') {
+        (void)snprintf(line, sizeof line, "Settings      by hand");
+    } else if (isfinite(loop->lambda)) {
+        (void)snprintf(line, sizeof line, "Settings      rule %s, lambda %.6g s", loop->rule,
+                       loop->lambda);
+    } else {
+        (void)snprintf(line, sizeof line, "Settings      rule %s", loop->rule);
+    }
+    add_line(text, lead, line);
+    used = (size_t)snprintf(line, sizeof line, "  ideal form    kc %.6g %s per %s", s->kc,
+                            loop->out_units, loop->pv_units);
+    if (isfinite(s->ti)) {
+        used += (size_t)snprintf(line + used, sizeof line - used, ", ti %.6g s", s->ti);
+    }
+    if (c->derivative) {
+        (void)snprintf(line + used, sizeof line - used, ", td %.6g s, tf %.6g s", s->td, s->tf);
+    }
+    add_line(text, lead, line);
+    (void)snprintf(line, sizeof line, "  anti-windup   %s",
+                   rk_anti_windup_to_text(s->anti_windup));
+    if (s->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && isfinite(s->ti)) {
+        (void)snprintf(line, sizeof line,
+                       "  anti-windup   back-calculation, tracking time %.6g s", c->params.tt);
+    }
+    add_line(text, lead, line);
+}
+
+rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char *lead,
+                             rk_diag *diag)
+{
+    const rk_loop_design *loop = c->loop;
+    char line[256];
+
+    (void)snprintf(line, sizeof line, "%s controller for the loop \"%s\"",
+                   rk_settings_mode(&loop->settings), loop->name);
+    add_line(text, lead, line);
+    add_line(text, lead,
+             "Made by Red Kettle " RK_VERSION "; change the loop file and emit again.");
+    add_line(text, lead, "");
+    (void)snprintf(line, sizeof line,
+                   "Scan          %.6g s: call it once every scan, no other way", loop->ts);
+    add_line(text, lead, line);
+    (void)snprintf(line, sizeof line, "Action        %s (kc is %s)",
+                   loop->settings.kc < 0 ? "direct: OUT rises with PV"
+                                         : "reverse: OUT falls as PV rises",
+                   loop->settings.kc < 0 ? "negative" : "positive");
+    add_line(text, lead, line);
+    (void)snprintf(line, sizeof line, "OUT           %.6g to %.6g %s", loop->out_low,
+                   loop->out_high, loop->out_units);
+    add_line(text, lead, line);
+    add_model(text, loop, lead);
+    add_settings(text, c, lead);
+    return add_margins(text, loop, lead, diag);
+}

@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef RKI_EMIT_CONTROLLER_H
+#define RKI_EMIT_CONTROLLER_H
+
+#include <redkettle/device/pid.h>
+#include <redkettle/emit/emit.h>
+
+/** What all program texts of a controller are made from. */
+typedef struct rki_controller {
+    const rk_loop_design *loop;
+    char name[RK_BLOCK_NAME_CHARS];
+    char upper_name[RK_BLOCK_NAME_CHARS];
+    rk_pid_params params;
+    rk_pid block;     /* initialised: its coefficients are the emitted ones */
+    double out_start; /* the operating point's output within the limits, or the low limit */
+    bool derivative, rate;
+} rki_controller;
+
+/** Check the loop and compute the coefficients, by the device block itself. */
+rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, rk_diag *diag);
+
+/** The comment lines that say where the numbers come from; each starts with `lead`. */
+rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char *lead,
+                             rk_diag *diag);
+
+#endif

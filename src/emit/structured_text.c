@@ -1,0 +1,192 @@
+/* SPDX-License-Identifier: MIT */
+#include <string.h>
+
+#include "controller.h"
+
+/* LREAL#1.5E-07: typed, so that no compiler reads the number in single precision first. */
+static void add_literal(rk_text *text, double value)
+{
+    char number[RK_REAL_CHARS];
+    char *exponent;
+
+    rk_real_format(value, number);
+    exponent = strchr(number, 'e');
+    if (exponent != NULL) *exponent = 'E';
+    rk_text_add(text, "LREAL#%s", number);
+}
+
+static void add_constant(rk_text *text, const char *name, double value, const char *comment)
+{
+    rk_text_add(text, "    %-8s : LREAL := ", name);
+    add_literal(text, value);
+    rk_text_add(text, "; (* %s *)\n", comment);
+}
+
+static void add_constants(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "VAR CONSTANT\n");
+    add_constant(text, "kc", c->block.kc, "controller gain, ideal form, out units per pv unit");
+    add_constant(text, "ki_ts", c->block.ki_ts, "kc * (scan / ti)");
+    if (c->derivative) {
+        add_constant(text, "kd", c->block.kd, "kc * (td / (tf + scan))");
+        add_constant(text, "ad", c->block.ad, "tf / (tf + scan)");
+        add_constant(text, "d_weight", c->block.c, "setpoint weight of the derivative");
+    }
+    add_constant(text, "p_weight", c->block.b, "setpoint weight of the proportional part");
+    add_constant(text, "kt_ts", c->block.kt_ts, "scan / tracking time; 0: no back-calculation");
+    add_constant(text, "out_lo", c->block.out_lo, "output limits");
+    add_constant(text, "out_hi", c->block.out_hi, "output limits");
+    if (c->rate) add_constant(text, "out_step", c->block.out_step, "output rate * scan");
+    rk_text_add(text, "END_VAR\n");
+}
+
+static void add_interface(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "FUNCTION_BLOCK %s\n", c->upper_name);
+    rk_text_add(text, "VAR_INPUT\n"
+                      "    sp : LREAL; (* setpoint, pv units *)\n"
+                      "    pv : LREAL; (* measured value, pv units *)\n"
+                      "    automatic : BOOL := TRUE; (* TRUE automatic, FALSE manual *)\n"
+                      "    manual_out : LREAL := ");
+    add_literal(text, c->out_start);
+    rk_text_add(text, "; (* output in manual *)\n    out_start : LREAL := ");
+    add_literal(text, c->out_start);
+    rk_text_add(text,
+                "; (* what stands on the valve at the first scan *)\n"
+                "END_VAR\n"
+                "VAR_OUTPUT\n"
+                "    out : LREAL; (* output *)\n"
+                "    held : BOOL; (* sp or pv is no number: automatic holds the output *)\n"
+                "END_VAR\n");
+    add_constants(text, c);
+    rk_text_add(text, "VAR\n"
+                      "    i_part : LREAL := LREAL#0.0; (* the integral *)\n");
+    if (c->derivative) {
+        rk_text_add(text, "    d_part : LREAL := LREAL#0.0; (* the filtered derivative *)\n"
+                          "    g_last : LREAL := LREAL#0.0; (* what it acts on, a scan ago *)\n"
+                          "    d_new : LREAL;\n"
+                          "    g : LREAL;\n");
+    }
+    rk_text_add(text,
+                "    started : BOOL := FALSE; (* the first scan is behind us *)\n"
+                "    fresh : BOOL := TRUE; (* the next good scan takes pv as it finds it *)\n"
+                "    p_part : LREAL;\n"
+                "    i_new : LREAL;\n"
+                "    increment : LREAL;\n"
+                "    v : LREAL;\n"
+                "    wanted : LREAL;\n"
+                "END_VAR\n\n");
+}
+
+static void add_start(rk_text *text)
+{
+    rk_text_add(text,
+                "IF NOT started THEN\n"
+                "    wanted := out_start;\n"
+                "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out_lo; END_IF;\n"
+                "    IF wanted < out_lo THEN wanted := out_lo; END_IF;\n"
+                "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n"
+                "    out := wanted;\n"
+                "    i_part := out;\n"
+                "    fresh := TRUE;\n"
+                "    started := TRUE;\n"
+                "END_IF;\n\n");
+}
+
+/* `wanted` within limits and rate, into `wanted`. */
+static void add_limits(rk_text *text, const rki_controller *c, const char *indent)
+{
+    rk_text_add(text, "%sIF wanted < out_lo THEN wanted := out_lo; END_IF;\n", indent);
+    rk_text_add(text, "%sIF wanted > out_hi THEN wanted := out_hi; END_IF;\n", indent);
+    if (c->rate) {
+        rk_text_add(text, "%sIF wanted < (out - out_step) THEN wanted := out - out_step;\n",
+                    indent);
+        rk_text_add(text, "%sELSIF wanted > (out + out_step) THEN wanted := out + out_step;\n",
+                    indent);
+        rk_text_add(text, "%sEND_IF;\n", indent);
+    }
+}
+
+static void add_parts(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "p_part := kc * ((p_weight * sp) - pv);\n");
+    if (!c->derivative) return;
+    rk_text_add(text, "g := (d_weight * sp) - pv;\n"
+                      "IF fresh THEN\n"
+                      "    g_last := g;\n"
+                      "    d_part := LREAL#0.0;\n"
+                      "END_IF;\n"
+                      "d_new := (ad * d_part) + (kd * (g - g_last));\n");
+}
+
+static void add_automatic(rk_text *text, const rki_controller *c)
+{
+    const char *sum = c->derivative ? "(p_part + (i_part + increment)) + d_new"
+                                    : "p_part + (i_part + increment)";
+
+    rk_text_add(text, "    IF fresh THEN i_part := %s; END_IF;\n",
+                c->derivative ? "(out - p_part) - d_new" : "out - p_part");
+    rk_text_add(text, "    increment := ki_ts * (sp - pv);\n");
+    rk_text_add(text, "    v := %s;\n", sum);
+    if (c->block.conditional) {
+        rk_text_add(text,
+                    "    (* Beyond a limit the integral may only come back. *)\n"
+                    "    IF ((v > out_hi) AND (increment > LREAL#0.0))\n"
+                    "        OR ((v < out_lo) AND (increment < LREAL#0.0)) THEN\n"
+                    "        increment := LREAL#0.0;\n"
+                    "        v := %s;\n"
+                    "    END_IF;\n",
+                    sum);
+    }
+    rk_text_add(text, "    wanted := v;\n");
+    add_limits(text, c, "    ");
+    rk_text_add(text, "    i_new := (i_part + increment) + (kt_ts * (wanted - v));\n");
+}
+
+static void add_body(rk_text *text, const rki_controller *c)
+{
+    add_start(text);
+    add_parts(text, c);
+    rk_text_add(text, "IF automatic THEN\n");
+    add_automatic(text, c);
+    rk_text_add(text,
+                "ELSE\n"
+                "    (* The integral follows, so that automatic starts from this output. *)\n"
+                "    wanted := manual_out;\n"
+                "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out; END_IF;\n");
+    add_limits(text, c, "    ");
+    rk_text_add(text, "    i_new := %s;\nEND_IF;\n\n",
+                c->derivative ? "(wanted - p_part) - d_new" : "wanted - p_part");
+
+    rk_text_add(text,
+                "(* A bad value must not enter the state: hold, and start afresh after it. *)\n"
+                "held := NOT ((i_new - i_new) = LREAL#0.0)%s;\n",
+                c->derivative ? " OR NOT ((d_new - d_new) = LREAL#0.0)" : "");
+    rk_text_add(text, "IF held THEN\n"
+                      "    IF NOT automatic THEN out := wanted; END_IF;\n"
+                      "    fresh := TRUE;\n"
+                      "ELSE\n"
+                      "    i_part := i_new;\n");
+    if (c->derivative) rk_text_add(text, "    d_part := d_new;\n    g_last := g;\n");
+    rk_text_add(text, "    out := wanted;\n"
+                      "    fresh := FALSE;\n"
+                      "END_IF;\n\n"
+                      "END_FUNCTION_BLOCK\n");
+}
+
+rk_status rk_emit_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    rki_controller c;
+    rk_status status = rki_controller_make(loop, &c, diag);
+
+    if (status != RK_OK) return status;
+    rk_text_add(text, "(*\n");
+    status = rki_add_provenance(text, &c, "  ", diag);
+    if (status != RK_OK) return status;
+    rk_text_add(text,
+                "\n  IEC 61131-3 Structured Text. Call one instance from a cyclic task whose "
+                "interval is the scan.\n*)\n");
+    add_interface(text, &c);
+    add_body(text, &c);
+    return rk_text_check(text, diag);
+}

@@ -1,0 +1,212 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/files/json.h>
+
+#include <math.h>
+#include <stdlib.h>
+
+#include <jansson.h>
+
+/* jansson accepts a failed value wherever one goes, and answers with an error that adds up
+ * here. */
+static json_t *real_or_null(double value)
+{
+    return isfinite(value) ? json_real(value) : json_null();
+}
+
+/* JSON is UTF-8: bytes that are not, or a name cut within a letter, show as question marks. */
+static json_t *words(const char *text)
+{
+    json_t *made = json_string(text);
+    char plain[256];
+    size_t i;
+
+    if (made != NULL) return made;
+    for (i = 0; text[i] != '\0' && i < sizeof plain - 1; i++) {
+        plain[i] = (char)((unsigned char)text[i] < 0x80 ? text[i] : '?');
+    }
+    plain[i] = '\0';
+    return json_string(plain);
+}
+
+static json_t *interval(const double *pair)
+{
+    return json_pack("[o, o]", real_or_null(pair[0]), real_or_null(pair[1]));
+}
+
+static rk_status finish(json_t *object, rk_text *text, rk_diag *diag)
+{
+    char *chars = object != NULL ? json_dumps(object, JSON_INDENT(2)) : NULL;
+
+    json_decref(object);
+    if (chars == NULL)
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the JSON result");
+    rk_text_add(text, "%s\n", chars);
+    free(chars);
+    return rk_text_check(text, diag);
+}
+
+static json_t *findings_array(const rk_findings *findings)
+{
+    json_t *array = json_array();
+    int i;
+
+    for (i = 0; i < findings->count; i++) {
+        const rk_finding *f = &findings->list[i];
+
+        json_array_append_new(array,
+                              json_pack("{s:s, s:o, s:o}", "level", rk_level_to_text(f->level),
+                                        "what", words(f->what), "advice", words(f->advice)));
+    }
+    return array;
+}
+
+static json_t *model_object(const rk_model *m)
+{
+    return json_pack("{s:s, s:o, s:[o], s:n, s:o, s:o, s:o}", "kind",
+                     rk_model_kind_to_text(m->kind), "gain", real_or_null(m->gain),
+                     "time_constant", real_or_null(m->time_constant[0]), "damping", "dead_time",
+                     real_or_null(m->dead_time), "out0", real_or_null(m->out0), "pv0",
+                     real_or_null(m->pv0));
+}
+
+rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag)
+{
+    json_t *object;
+
+    if (fit == NULL || text == NULL) return RK_ERR_ARG;
+    object = json_pack(
+        "{s:o, s:{s:o, s:[o], s:o, s:o}, s:o, s:o, s:o, s:o, s:[{s:s, s:o, s:o, s:o}], s:I, "
+        "s:I, s:o}",
+        "model", model_object(&fit->model), "interval95", "gain", interval(fit->gain95),
+        "time_constant", interval(fit->tau95), "dead_time", interval(fit->dead_time95), "pv0",
+        interval(fit->pv0_95), "fit_percent", real_or_null(fit->fit_percent), "rmse",
+        real_or_null(fit->rmse), "noise", real_or_null(fit->noise), "residual_correlation",
+        real_or_null(fit->residual_correlation), "candidates", "kind",
+        rk_model_kind_to_text(fit->model.kind), "bic", real_or_null(fit->bic), "fit_percent",
+        real_or_null(fit->fit_percent), "model", model_object(&fit->model), "rows",
+        (json_int_t)fit->rows, "moves", (json_int_t)fit->moves, "findings",
+        findings_array(&fit->findings));
+    return finish(object, text, diag);
+}
+
+static json_t *tuning_object(const rk_tuning *t, rk_form form)
+{
+    static const char *const names[2][3] = {{"kc", "ti", "td"}, {"kp", "ki", "kd"}};
+    const double none = nan("");
+    const char *const *name = names[form == RK_FORM_PARALLEL];
+    rk_form_values v = {form, none, none, none, none};
+    rk_diag why = {RK_OK, ""};
+    const rk_status status = rk_settings_to_form(&t->settings, form, &v, &why);
+
+    return json_pack("{s:s, s:s, s:s, s:o, s:o, s:o, s:o, s:o, s:b, s:s, s:s}", "rule", t->rule,
+                     "mode", t->mode, "form", rk_form_to_text(form), name[0],
+                     real_or_null(v.gain), name[1], real_or_null(v.integral), name[2],
+                     real_or_null(v.derivative), "tf", real_or_null(v.tf), "lambda",
+                     real_or_null(t->lambda), "in_range", t->in_range, "note",
+                     status == RK_OK ? t->note : why.text, "source", t->source);
+}
+
+rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_text *text,
+                       rk_diag *diag)
+{
+    json_t *array;
+    int i;
+
+    if (tunings == NULL || text == NULL) return RK_ERR_ARG;
+    array = json_array();
+    for (i = 0; i < count; i++)
+        json_array_append_new(array, tuning_object(&tunings[i], form));
+    return finish(json_pack("{s:o}", "settings", array), text, diag);
+}
+
+static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirements *requirements)
+{
+    json_t *array = json_array();
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const char *sense = rk_require_is_least((rk_require)i) ? "at least" : "at most";
+
+        if (!verdict->asked[i]) continue;
+        json_array_append_new(array, json_pack("{s:s, s:s, s:f, s:o, s:b, s:b}", "name",
+                                               rk_require_to_text((rk_require)i), "sense",
+                                               sense, "limit", requirements->limit[i], "figure",
+                                               real_or_null(verdict->figure[i]), "met",
+                                               verdict->line_met[i], "default",
+                                               requirements->by_default[i]));
+    }
+    return array;
+}
+
+rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
+                        const rk_requirements *requirements, const rk_findings *findings,
+                        rk_text *text, rk_diag *diag)
+{
+    const rk_margins *m = margins;
+    json_t *object;
+
+    if (m == NULL || verdict == NULL || requirements == NULL || findings == NULL ||
+        text == NULL) {
+        return RK_ERR_ARG;
+    }
+    object = json_pack("{s:b, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:s}", "stable",
+                       m->stable, "gain_margin", real_or_null(m->gain_margin),
+                       "phase_margin_deg", real_or_null(m->phase_margin), "delay_margin_s",
+                       real_or_null(m->delay_margin), "ms", real_or_null(m->ms), "mt",
+                       real_or_null(m->mt), "ultimate_gain", real_or_null(m->ultimate_gain),
+                       "ultimate_period_s", real_or_null(m->ultimate_period), "kc_stable",
+                       m->kc_range_exists ? interval(m->kc_stable) : json_null(),
+                       "requirements", requirement_lines(verdict, requirements), "findings",
+                       findings_array(findings), "verdict", verdict->met ? "met" : "missed");
+    return finish(object, text, diag);
+}
+
+static json_t *trial_object(const rk_trial *trial)
+{
+    const rk_trial_metrics *m = rk_trial_results(trial);
+    json_t *setpoint = json_null(), *load = json_null();
+
+    if (m->has_setpoint) {
+        setpoint = json_pack(
+            "{s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "rise_time",
+            real_or_null(m->setpoint.rise_time), "overshoot_percent",
+            real_or_null(m->setpoint.overshoot_percent), "settling_time",
+            real_or_null(m->setpoint.settling_time), "steady_error",
+            real_or_null(m->setpoint.steady_error), "iae", real_or_null(m->setpoint.iae), "ise",
+            real_or_null(m->setpoint.ise), "itae", real_or_null(m->setpoint.itae));
+    }
+    if (m->has_load) {
+        load = json_pack("{s:o, s:o, s:o}", "peak_deviation",
+                         real_or_null(m->load.peak_deviation), "recovery_time",
+                         real_or_null(m->load.recovery_time), "iae", real_or_null(m->load.iae));
+    }
+    return json_pack("{s:o, s:o, s:o, s:o, s:I, s:o}", "name", words(rk_trial_name(trial)),
+                     "setpoint", setpoint, "load", load, "travel", real_or_null(m->travel),
+                     "reversals", (json_int_t)m->reversals, "saturated_time",
+                     real_or_null(m->saturated_time));
+}
+
+rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *text,
+                        rk_diag *diag)
+{
+    json_t *array;
+    size_t i;
+
+    if (trials == NULL || text == NULL) return RK_ERR_ARG;
+    array = json_array();
+    for (i = 0; i < count; i++)
+        json_array_append_new(array, trial_object(trials[i]));
+    return finish(json_pack("{s:o}", "cases", array), text, diag);
+}
+
+rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk_diag *diag)
+{
+    json_t *array;
+    size_t i;
+
+    if (files == NULL || text == NULL) return RK_ERR_ARG;
+    array = json_array();
+    for (i = 0; i < count; i++)
+        json_array_append_new(array, words(files[i]));
+    return finish(json_pack("{s:o}", "files", array), text, diag);
+}

@@ -1,0 +1,350 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/files/loop_file.h>
+
+#include <errno.h>
+#include <math.h>
+#include <stddef.h>
+#include <stdio.h>
+#include <string.h>
+
+#include <ini.h>
+
+#include <redkettle/files/number.h>
+
+/* A file being read: the loop, and what stands between its lines and it. */
+typedef struct reading {
+    const char *path;
+    FILE *file;
+    rk_loop_design loop;
+    rk_given_settings given;
+    unsigned long seen; /* a bit for each row of the table */
+    int line;
+    rk_diag *diag;
+    rk_status status;
+} reading;
+
+typedef enum value_type {
+    TEXT, /* into a char array */
+    REAL, /* a number */
+    TIME, /* a number with a time unit */
+    PAIR, /* two numbers, low and high */
+    PAIR_OF_TIMES,
+    ACTION,
+    KIND,
+    FORM,
+    ANTI_WINDUP,
+    LIMIT, /* a requirement */
+} value_type;
+
+#define LOOP(field) offsetof(reading, loop.field), sizeof(((reading *)NULL)->loop.field)
+#define GIVEN(field) offsetof(reading, given.field), sizeof(((reading *)NULL)->given.field)
+
+/* Every key there is. */
+static const struct key {
+    const char *section, *name;
+    value_type type;
+    size_t offset, size;
+} keys[] = {
+    {"loop", "name", TEXT, LOOP(name)},
+    {"loop", "scan", TIME, LOOP(ts)},
+    {"loop", "action", ACTION, LOOP(action)},
+    {"pv", "units", TEXT, LOOP(pv_units)},
+    {"pv", "low", REAL, LOOP(pv_low)},
+    {"pv", "high", REAL, LOOP(pv_high)},
+    {"out", "units", TEXT, LOOP(out_units)},
+    {"out", "low", REAL, LOOP(out_low)},
+    {"out", "high", REAL, LOOP(out_high)},
+    {"out", "rate", REAL, LOOP(out_rate)},
+    {"record", "file", TEXT, LOOP(record_file)},
+    {"record", "time", TEXT, LOOP(time_column)},
+    {"record", "out", TEXT, LOOP(out_column)},
+    {"record", "pv", TEXT, LOOP(pv_column)},
+    {"model", "kind", KIND, LOOP(model.kind)},
+    {"model", "gain", REAL, LOOP(model.gain)},
+    {"model", "time-constant", TIME, LOOP(model.time_constant[0])},
+    {"model", "dead-time", TIME, LOOP(model.dead_time)},
+    {"model", "out0", REAL, LOOP(model.out0)},
+    {"model", "pv0", REAL, LOOP(model.pv0)},
+    {"model", "gain-95", PAIR, LOOP(gain95)},
+    {"model", "time-constant-95", PAIR_OF_TIMES, LOOP(tau95)},
+    {"model", "dead-time-95", PAIR_OF_TIMES, LOOP(dead_time95)},
+    {"settings", "rule", TEXT, LOOP(rule)},
+    {"settings", "lambda", TIME, LOOP(lambda)},
+    {"settings", "form", FORM, GIVEN(form)},
+    {"settings", "kc", REAL, GIVEN(kc)},
+    {"settings", "ti", TIME, GIVEN(ti)},
+    {"settings", "td", TIME, GIVEN(td)},
+    {"settings", "tf", TIME, GIVEN(tf)},
+    {"settings", "kp", REAL, GIVEN(kp)},
+    {"settings", "ki", REAL, GIVEN(ki)},
+    {"settings", "kd", REAL, GIVEN(kd)},
+    {"settings", "sp-weight", REAL, LOOP(settings.sp_weight)},
+    {"settings", "anti-windup", ANTI_WINDUP, LOOP(settings.anti_windup)},
+    {"settings", "tracking-time", TIME, LOOP(settings.tt)},
+    {"require", "gain-margin", LIMIT, 0, 0},
+    {"require", "phase-margin", LIMIT, 0, 0},
+    {"require", "delay-margin", LIMIT, 0, 0},
+    {"require", "ms", LIMIT, 0, 0},
+    {"require", "overshoot", LIMIT, 0, 0},
+    {"require", "settling", LIMIT, 0, 0},
+    {"require", "rise", LIMIT, 0, 0},
+};
+
+enum { KEYS = sizeof keys / sizeof keys[0] };
+
+static rk_status bad(reading *r, const char *what, const char *value, const char *advice)
+{
+    return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d: %s '%s' %s", r->path, r->line, what,
+                       value, advice);
+}
+
+/* A library call's error, told with the line it came from. */
+static rk_status with_line(reading *r, rk_status status, const rk_diag *inner)
+{
+    return rk_diag_set(r->diag, status, "%s:%d: %s", r->path, r->line, inner->text);
+}
+
+static bool read_pair(const char *value, bool times, double *pair)
+{
+    const char *comma = strchr(value, ',');
+    bool (*const parse)(const char *, size_t, double *) =
+        times ? rk_time_parse : rk_number_parse;
+
+    return comma != NULL && parse(value, (size_t)(comma - value), &pair[0]) &&
+           parse(comma + 1, strlen(comma + 1), &pair[1]) && pair[0] <= pair[1];
+}
+
+static rk_status set_limit(reading *r, const char *name, const char *value)
+{
+    rk_diag inner = {RK_OK, ""};
+    rk_require what;
+    double limit;
+    rk_status status = rk_require_from_text(name, &what, &inner);
+
+    if (status != RK_OK) return with_line(r, status, &inner);
+    if (!rk_time_parse(value, strlen(value), &limit) ||
+        (strcmp(rk_require_unit(what), "s") != 0 &&
+         !rk_number_parse(value, strlen(value), &limit))) {
+        return bad(r, name, value, "is not a number");
+    }
+    status = rk_requirements_set(&r->loop.requirements, what, limit, &inner);
+    return status == RK_OK ? RK_OK : with_line(r, status, &inner);
+}
+
+static rk_status set_word(reading *r, const struct key *key, void *to, const char *value)
+{
+    rk_diag inner = {RK_OK, ""};
+    rk_status status = RK_ERR_FORMAT;
+
+    if (key->type == ACTION) status = rk_action_from_text(value, to, &inner);
+    if (key->type == KIND) status = rk_model_kind_from_text(value, to, &inner);
+    if (key->type == FORM) status = rk_form_from_text(value, to, &inner);
+    if (key->type == ANTI_WINDUP) status = rk_anti_windup_from_text(value, to, &inner);
+    return status == RK_OK ? RK_OK : with_line(r, status, &inner);
+}
+
+static rk_status set_value(reading *r, const struct key *key, const char *value)
+{
+    void *to = (char *)r + key->offset;
+
+    switch (key->type) {
+    case TEXT:
+        if (strlen(value) >= key->size) return bad(r, key->name, value, "is too long");
+        strcpy(to, value);
+        return RK_OK;
+    case REAL:
+        if (rk_number_parse(value, strlen(value), to)) return RK_OK;
+        return bad(r, key->name, value, "is not a number; use a decimal point");
+    case TIME:
+        if (rk_time_parse(value, strlen(value), to)) return RK_OK;
+        return bad(r, key->name, value, "is not a time; give seconds, or 200ms, 2s, 5min, 1h");
+    case PAIR:
+    case PAIR_OF_TIMES:
+        if (read_pair(value, key->type == PAIR_OF_TIMES, to)) return RK_OK;
+        return bad(r, key->name, value, "is not two numbers 'low, high'");
+    case LIMIT:
+        return set_limit(r, key->name, value);
+    default:
+        return set_word(r, key, to, value);
+    }
+}
+
+static const struct key *find_key(const char *section, const char *name)
+{
+    int i;
+
+    for (i = 0; i < KEYS; i++) {
+        if (strcmp(keys[i].section, section) == 0 && strcmp(keys[i].name, name) == 0)
+            return &keys[i];
+    }
+    return NULL;
+}
+
+static rk_status unknown_key(reading *r, const char *section, const char *name)
+{
+    char known[200] = "";
+    int i;
+
+    for (i = 0; i < KEYS; i++) {
+        const size_t used = strlen(known);
+
+        if (strcmp(keys[i].section, section) != 0) continue;
+        (void)snprintf(known + used, sizeof known - used, "%s%s", used > 0 ? ", " : "",
+                       keys[i].name);
+    }
+    if (known[0] == '\0') {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s:%d: unknown section [%s]; known: loop, pv, out, record, model, "
+                           "settings, require",
+                           r->path, r->line, section);
+    }
+    return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d: unknown key '%s' in [%s]; known: %s",
+                       r->path, r->line, name, section, known);
+}
+
+/* inih's callback; 0 stops nothing but is remembered, so the status keeps the first error. */
+static int on_key(void *user, const char *section, const char *name, const char *value)
+{
+    reading *r = user;
+    const struct key *key = find_key(section, name);
+
+    if (r->status != RK_OK) return 0;
+    if (key == NULL) {
+        r->status = unknown_key(r, section, name);
+    } else if ((r->seen >> (key - keys)) & 1U) {
+        r->status = bad(r, "key", name, "is given twice; delete one");
+    } else {
+        r->seen |= 1UL << (key - keys);
+        r->status = set_value(r, key, value);
+    }
+    return r->status == RK_OK;
+}
+
+/* inih's reader: fgets that counts lines, refuses one that would be cut, and spots a NUL. */
+static char *next_line(char *line, int room, void *stream)
+{
+    reading *r = stream;
+    char *got = fgets(line, room, r->file);
+
+    if (got == NULL || r->status != RK_OK) return NULL;
+    r->line++;
+    if (strlen(line) == (size_t)room - 1 && line[room - 2] != '\n') {
+        r->status =
+            rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d: the line is longer than %d characters",
+                        r->path, r->line, room - 2);
+        return NULL;
+    }
+    /* An indented line is a key like any other, not a continuation of the value before. */
+    memmove(line, line + strspn(line, " \t"), strlen(line + strspn(line, " \t")) + 1);
+    return got;
+}
+
+static bool was_seen(const reading *r, const char *section, const char *name)
+{
+    return (r->seen >> (find_key(section, name) - keys)) & 1U;
+}
+
+static bool section_seen(const reading *r, const char *section)
+{
+    int i;
+
+    for (i = 0; i < KEYS; i++) {
+        if (strcmp(keys[i].section, section) == 0 && ((r->seen >> i) & 1U)) return true;
+    }
+    return false;
+}
+
+static rk_status finish_model(reading *r)
+{
+    static const char *const needed[] = {"gain", "time-constant", "dead-time"};
+    size_t i;
+
+    if (!section_seen(r, "model")) return RK_OK;
+    for (i = 0; i < sizeof needed / sizeof needed[0]; i++) {
+        if (was_seen(r, "model", needed[i])) continue;
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s: [model] has no %s; give it, or take the section out and fit",
+                           r->path, needed[i]);
+    }
+    r->loop.has_model = true;
+    return RK_OK;
+}
+
+static rk_status finish_settings(reading *r)
+{
+    rk_diag inner = {RK_OK, ""};
+    rk_status status;
+
+    if (!rk_given_settings_any(&r->given)) return RK_OK;
+    status = rk_settings_from_given(&r->given, "", &r->loop.settings, &inner);
+    if (status != RK_OK) {
+        return rk_diag_set(r->diag, status, "%s: [settings]: %s", r->path, inner.text);
+    }
+    r->loop.has_settings = true;
+    return RK_OK;
+}
+
+/* A relative record file lies beside the loop file. */
+static rk_status finish_record(reading *r)
+{
+    const char *slash = strrchr(r->path, '/');
+    const int folder = slash != NULL ? (int)(slash - r->path) + 1 : 0;
+    rk_loop_design *loop = &r->loop;
+    int length;
+
+    if (loop->record_file[0] == '\0') return RK_OK;
+    length = snprintf(loop->record_path, sizeof loop->record_path, "%.*s%s",
+                      loop->record_file[0] == '/' ? 0 : folder, r->path, loop->record_file);
+    if (length < 0 || (size_t)length >= sizeof loop->record_path) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: [record] file: the path is too long",
+                           r->path);
+    }
+    return RK_OK;
+}
+
+static rk_status parse(reading *r)
+{
+    rk_diag inner = {RK_OK, ""};
+    const int broken = ini_parse_stream(next_line, r, on_key, r);
+    rk_status status = r->status;
+
+    if (status != RK_OK) return status;
+    if (ferror(r->file)) {
+        return rk_diag_set(r->diag, RK_ERR_IO, "%s: cannot read: %s", r->path, strerror(errno));
+    }
+    if (broken != 0) {
+        return rk_diag_set(r->diag, broken > 0 ? RK_ERR_FORMAT : RK_ERR_MEMORY,
+                           "%s:%d: neither a [section], nor 'key = value', nor a ; comment",
+                           r->path, broken);
+    }
+    if (r->seen == 0) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s: is empty; a loop file has at least [loop] name and scan",
+                           r->path);
+    }
+    status = finish_model(r);
+    if (status == RK_OK) status = finish_settings(r);
+    if (status == RK_OK) status = finish_record(r);
+    if (status != RK_OK) return status;
+    status = rk_loop_design_check(&r->loop, &inner);
+    if (status != RK_OK) return rk_diag_set(r->diag, status, "%s: %s", r->path, inner.text);
+    return RK_OK;
+}
+
+rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag)
+{
+    reading r = {.path = path, .diag = diag, .status = RK_OK};
+    rk_status status;
+
+    if (path == NULL || loop == NULL) return RK_ERR_ARG;
+    r.loop = rk_loop_design_make();
+    r.given = rk_given_settings_make();
+    r.file = fopen(path, "rb");
+    if (r.file == NULL) {
+        return rk_diag_set(diag, RK_ERR_IO, "%s: cannot open: %s", path, strerror(errno));
+    }
+    status = parse(&r);
+    (void)fclose(r.file);
+    if (status == RK_OK) *loop = r.loop;
+    return status;
+}

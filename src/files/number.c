@@ -1,0 +1,142 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/files/number.h>
+
+#include <locale.h>
+#include <math.h>
+#include <stdint.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Powers of ten that a double holds exactly. */
+static const double exact_ten[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
+                                   1e8,  1e9,  1e10, 1e11, 1e12, 1e13, 1e14, 1e15,
+                                   1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
+
+/* A decimal taken apart: digits times ten to the exponent. */
+typedef struct decimal {
+    bool negative;
+    bool exact; /* all digits are in mantissa */
+    uint64_t mantissa;
+    int exponent;
+} decimal;
+
+static bool is_digit(char c)
+{
+    return c >= '0' && c <= '9';
+}
+
+/* Digits from at on; counts them and, behind the point, their places. */
+static size_t read_digits(const char *text, size_t at, size_t length, bool fraction, decimal *d)
+{
+    const size_t start = at;
+
+    for (; at < length && is_digit(text[at]); at++) {
+        if (d->mantissa > (UINT64_MAX / 10) - 1) {
+            d->exact = false;
+        } else {
+            d->mantissa = (d->mantissa * 10) + (uint64_t)(text[at] - '0');
+            if (fraction) d->exponent--;
+        }
+    }
+    return at - start;
+}
+
+static bool read_exponent(const char *text, size_t at, size_t length, decimal *d)
+{
+    const bool negative = at < length && text[at] == '-';
+    int value = 0;
+
+    if (at < length && (text[at] == '-' || text[at] == '+')) at++;
+    if (at == length) return false;
+    for (; at < length; at++) {
+        if (!is_digit(text[at])) return false;
+        if (value < 100000) value = (value * 10) + (text[at] - '0');
+    }
+    d->exponent += negative ? -value : value;
+    return true;
+}
+
+/* False unless text is [+-]digits[.digits][e[+-]digits] with a digit before the exponent. */
+static bool take_apart(const char *text, size_t length, decimal *d)
+{
+    size_t at = 0, digits;
+
+    *d = (decimal){.exact = true};
+    if (at < length && (text[at] == '-' || text[at] == '+')) d->negative = text[at++] == '-';
+    digits = read_digits(text, at, length, false, d);
+    at += digits;
+    if (at < length && text[at] == '.') {
+        const size_t places = read_digits(text, at + 1, length, true, d);
+
+        digits += places;
+        at += 1 + places;
+    }
+    if (digits == 0) return false;
+    if (at == length) return true;
+    if (text[at] != 'e' && text[at] != 'E') return false;
+    return read_exponent(text, at + 1, length, d);
+}
+
+/* The C library rounds what the quick way cannot; it wants the locale's decimal mark. */
+static bool convert_slowly(const char *text, size_t length, double *value)
+{
+    char copy[512];
+    char *point;
+
+    if (length >= sizeof copy) return false;
+    memcpy(copy, text, length);
+    copy[length] = '\0';
+    point = strchr(copy, '.');
+    if (point != NULL) *point = localeconv()->decimal_point[0];
+    *value = strtod(copy, NULL);
+    return isfinite(*value);
+}
+
+static void trim(const char **text, size_t *length)
+{
+    while (*length > 0 && (**text == ' ' || **text == '\t')) {
+        ++*text;
+        --*length;
+    }
+    while (*length > 0 && ((*text)[*length - 1] == ' ' || (*text)[*length - 1] == '\t'))
+        --*length;
+}
+
+bool rk_number_parse(const char *text, size_t length, double *value)
+{
+    decimal d;
+    double made;
+
+    trim(&text, &length);
+    if (!take_apart(text, length, &d)) return false;
+    /* Both exact in a double, so that one operation gives the correctly rounded value. */
+    if (!d.exact || d.mantissa > (UINT64_C(1) << 53) || d.exponent < -22 || d.exponent > 22) {
+        return convert_slowly(text, length, value);
+    }
+    made = (double)d.mantissa;
+    made = d.exponent < 0 ? made / exact_ten[-d.exponent] : made * exact_ten[d.exponent];
+    *value = d.negative ? -made : made;
+    return true;
+}
+
+bool rk_time_parse(const char *text, size_t length, double *seconds)
+{
+    static const struct {
+        const char *unit;
+        double seconds;
+    } units[] = {{"ms", 1e-3}, {"min", 60.0}, {"s", 1.0}, {"h", 3600.0}};
+    size_t i;
+
+    trim(&text, &length);
+    for (i = 0; i < sizeof units / sizeof units[0]; i++) {
+        const size_t width = strlen(units[i].unit);
+
+        if (length > width && memcmp(text + length - width, units[i].unit, width) == 0) {
+            if (!rk_number_parse(text, length - width, seconds)) return false;
+            /* 200 / 1000 is correctly rounded, 200 * 0.001 is not. */
+            *seconds = units[i].seconds < 1 ? *seconds / 1000.0 : *seconds * units[i].seconds;
+            return isfinite(*seconds);
+        }
+    }
+    return rk_number_parse(text, length, seconds);
+}
