@@ -192,9 +192,12 @@ rk_status rk_settings_from_form(const rk_form_values *values, rk_settings *setti
     made.tf = values->tf;
     if (values->form == RK_FORM_SERIES) status = from_series(values, &made, diag);
     if (values->form == RK_FORM_PARALLEL) {
+        if (!isfinite(values->gain) || values->gain == 0) {
+            return rk_diag_set(diag, RK_ERR_RANGE, "kp %g: give a finite gain that is not 0",
+                               values->gain);
+        }
         if (values->integral != 0 && !(values->integral / values->gain > 0)) {
-            return rk_diag_set(diag, RK_ERR_RANGE,
-                               "kp %g and ki %g: both need the same sign, and kp must not be 0",
+            return rk_diag_set(diag, RK_ERR_RANGE, "kp %g and ki %g: both need the same sign",
                                values->gain, values->integral);
         }
         made.ti = values->integral != 0 ? values->gain / values->integral : HUGE_VAL;

@@ -180,8 +180,9 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
 
     if (trial_case == NULL || plan == NULL || trial == NULL) return RK_ERR_ARG;
     status = rk_model_check(&trial_case->plant, diag);
-    if (status == RK_OK) status = set_up_controller(&st, diag);
+    if (status == RK_OK) status = rk_limits_check(&trial_case->limits, diag);
     if (status == RK_OK) status = check_plan(trial_case, plan, diag);
+    if (status == RK_OK) status = set_up_controller(&st, diag);
     if (status != RK_OK) return status;
 
     made = rk_memory_create(1, sizeof *made);

@@ -1,0 +1,264 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+static rk_loop_design a_loop(double gain, double tau, double theta, double kc, double ti)
+{
+    rk_loop_design loop = rk_loop_design_make();
+
+    loop.has_model = loop.has_settings = true;
+    loop.model = fopdt(gain, tau, theta);
+    loop.settings = rk_settings_make(kc, ti, 0, 0);
+    loop.ts = 1;
+    return loop;
+}
+
+/* What is required of a loop, and whether an engineer would say it is met. */
+static const struct {
+    const char *fact;
+    double gain, tau, theta, kc, ti;
+    int what; /* a requirement of one's own; -1: the defaults alone */
+    double limit;
+    bool met;
+} verdicts[] = {
+    {"SIMC's tight choice meets the defaults", 2, 40, 10, 1, 40, -1, 0, true},
+    {"twice its gain does not", 2, 40, 10, 2, 40, -1, 0, false},
+    {"a looser gain margin lets it pass no more than the phase does", 2, 40, 10, 2, 40,
+     RK_REQUIRE_GAIN_MARGIN, 1.5, false},
+    {"an unstable loop meets nothing", 2, 40, 10, 4, 40, -1, 0, false},
+    {"nor does a wrong sign", 2, 40, 10, -1, 40, -1, 0, false},
+    {"a margin of pi is more than 3.1", 2, 40, 10, 1, 40, RK_REQUIRE_GAIN_MARGIN, 3.1, true},
+    {"and less than 3.2", 2, 40, 10, 1, 40, RK_REQUIRE_GAIN_MARGIN, 3.2, false},
+    {"a phase margin of 61.35 deg", 2, 40, 10, 1, 40, RK_REQUIRE_PHASE_MARGIN, 61.3, true},
+    {"is not 61.4", 2, 40, 10, 1, 40, RK_REQUIRE_PHASE_MARGIN, 61.4, false},
+    {"a delay margin of (pi - 1) theta", 2, 40, 10, 1, 40, RK_REQUIRE_DELAY_MARGIN, 21.4, true},
+    {"is not 21.5 s", 2, 40, 10, 1, 40, RK_REQUIRE_DELAY_MARGIN, 21.5, false},
+    {"Ms 1.590 is below 1.6", 2, 40, 10, 1, 40, RK_REQUIRE_MS, 1.6, true},
+    {"and above 1.58", 2, 40, 10, 1, 40, RK_REQUIRE_MS, 1.58, false},
+    {"it overshoots by 4 to 6 %", 2, 40, 10, 1, 40, RK_REQUIRE_OVERSHOOT, 6, true},
+    {"and not by less than 3", 2, 40, 10, 1, 40, RK_REQUIRE_OVERSHOOT, 3, false},
+    {"it settles in 100 s", 2, 40, 10, 1, 40, RK_REQUIRE_SETTLING, 100, true},
+    {"and not within the dead time", 2, 40, 10, 1, 40, RK_REQUIRE_SETTLING, 10, false},
+    {"it rises in 30 s", 2, 40, 10, 1, 40, RK_REQUIRE_RISE, 30, true},
+    {"and not in 5", 2, 40, 10, 1, 40, RK_REQUIRE_RISE, 5, false},
+};
+
+START_TEST(verdict_is_what_an_engineer_would_say)
+{
+    rk_loop_design loop = a_loop(verdicts[_i].gain, verdicts[_i].tau, verdicts[_i].theta,
+                                 verdicts[_i].kc, verdicts[_i].ti);
+    rk_check check;
+
+    if (verdicts[_i].what >= 0) {
+        ck_assert_int_eq(rk_requirements_set(&loop.requirements, (rk_require)verdicts[_i].what,
+                                             verdicts[_i].limit, NULL),
+                         RK_OK);
+    }
+    ck_assert_int_eq(rk_check_run(&loop, &check, NULL), RK_OK);
+    ck_assert_msg(check.verdict.met == verdicts[_i].met, "%s", verdicts[_i].fact);
+    if (verdicts[_i].what >= 0 && check.margins.stable) {
+        ck_assert(check.verdict.asked[verdicts[_i].what]);
+        ck_assert(!loop.requirements.by_default[verdicts[_i].what]);
+        if (verdicts[_i].kc == 1)
+            ck_assert(check.verdict.line_met[verdicts[_i].what] == verdicts[_i].met);
+    }
+}
+END_TEST
+
+/* What check must warn of. */
+static const struct {
+    const char *says;
+    double kc, ti, td, tf, ts;
+    rk_level level;
+} warnings[] = {
+    {"different signs", -1, 40, 0, 0, 1, RK_LEVEL_UNFIT},
+    {"unstable with kc 4", 4, 40, 0, 0, 1, RK_LEVEL_UNFIT},
+    {"less than two scans", 1, 40, 0, 0, 15, RK_LEVEL_CAUTION},
+    {"shorter than the scan", 0.01, 2, 0, 0, 5, RK_LEVEL_UNFIT},
+    {"no filter", 0.5, 40, 3, 0, 1, RK_LEVEL_CAUTION},
+    {"without integral action", 1, INFINITY, 0, 0, 1, RK_LEVEL_NOTE},
+};
+
+START_TEST(doubtful_settings_are_named)
+{
+    rk_loop_design loop = a_loop(2, 40, 10, warnings[_i].kc, warnings[_i].ti);
+    bool named = false;
+    rk_check check;
+    int i;
+
+    loop.settings.td = warnings[_i].td;
+    loop.settings.tf = warnings[_i].tf;
+    loop.ts = warnings[_i].ts;
+    ck_assert_int_eq(rk_check_run(&loop, &check, NULL), RK_OK);
+    for (i = 0; i < check.findings.count; i++) {
+        const rk_finding *f = &check.findings.list[i];
+
+        named = named ||
+                (strstr(f->what, warnings[_i].says) != NULL && f->level == warnings[_i].level);
+    }
+    ck_assert_msg(named, "nothing said '%s'", warnings[_i].says);
+    if (warnings[_i].level == RK_LEVEL_UNFIT) ck_assert(!check.verdict.met);
+}
+END_TEST
+
+/* Loops that do not hang together. */
+static void action_against_kc(rk_loop_design *l)
+{
+    l->action = RK_ACTION_DIRECT;
+}
+static void scan_zero(rk_loop_design *l)
+{
+    l->ts = 0;
+}
+static void pv_range_turned(rk_loop_design *l)
+{
+    l->pv_low = 20;
+    l->pv_high = 0;
+}
+static void out_range_half(rk_loop_design *l)
+{
+    l->out_low = 0;
+}
+static void rate_zero(rk_loop_design *l)
+{
+    l->out_rate = 0;
+}
+static void tau_negative(rk_loop_design *l)
+{
+    l->model.time_constant[0] = -1;
+}
+static void ti_zero(rk_loop_design *l)
+{
+    l->settings.ti = 0;
+}
+static void no_model(rk_loop_design *l)
+{
+    l->has_model = false;
+}
+
+static const struct {
+    void (*spoil)(rk_loop_design *);
+    const char *says;
+} spoilt[] = {
+    {action_against_kc, "direct"},
+    {scan_zero, "scan"},
+    {pv_range_turned, "wrong way round"},
+    {out_range_half, "both"},
+    {rate_zero, "rate"},
+    {tau_negative, "time constant"},
+    {ti_zero, "ti"},
+    {no_model, "needs a model"},
+};
+
+START_TEST(loops_that_do_not_hang_together_are_refused)
+{
+    rk_loop_design loop = a_loop(2, 40, 10, 1, 40);
+    rk_diag diag = {RK_OK, ""};
+    rk_check check;
+
+    spoilt[_i].spoil(&loop);
+    ck_assert_int_eq(rk_check_run(&loop, &check, &diag), RK_ERR_RANGE);
+    ck_assert_msg(strstr(diag.text, spoilt[_i].says) != NULL, "%s", diag.text);
+    ck_assert_int_eq(rk_check_run(NULL, &check, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_check_run(&loop, NULL, NULL), RK_ERR_ARG);
+}
+END_TEST
+
+START_TEST(requirements_convert_and_refuse)
+{
+    rk_requirements r = rk_requirements_default();
+    rk_require what;
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        ck_assert_int_eq(rk_require_from_text(rk_require_to_text((rk_require)i), &what, NULL),
+                         RK_OK);
+        ck_assert_int_eq((int)what, i);
+    }
+    ck_assert_int_eq(rk_require_from_text("beauty", &what, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_MS, 0, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_MS, NAN, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_OVERSHOOT, 0, NULL), RK_OK);
+    ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_COUNT, 1, NULL), RK_ERR_ARG);
+    ck_assert(rk_requirements_need_trial(&r));
+    ck_assert_str_eq(rk_require_unit(RK_REQUIRE_SETTLING), "s");
+}
+END_TEST
+
+START_TEST(gain_in_percent_of_span_needs_both_ranges)
+{
+    rk_loop_design loop = a_loop(-0.118, 46.5, 17.4, -11, 46.5);
+
+    ck_assert(isnan(rk_loop_design_gain_pct(&loop, -0.118)));
+    loop.pv_low = 0;
+    loop.pv_high = 20;
+    loop.out_low = 0;
+    loop.out_high = 100;
+    ck_close(rk_loop_design_gain_pct(&loop, -0.118), -0.59, 1e-12);
+}
+END_TEST
+
+/* Shortest decimals that read back as the same double, always with a point. */
+static const struct {
+    double value;
+    const char *text;
+} decimals[] = {
+    {0, "0.0"},
+    {42, "42.0"},
+    {-0.118, "-0.118"},
+    {0.1, "0.1"},
+    {1.0 / 3.0, "0.3333333333333333"},
+    {1e-7, "1.0e-07"},
+    {1.5e-7, "1.5e-07"},
+    {1e300, "1.0e+300"},
+    {123456789, "123456789.0"},
+    {0.1 + 0.2, "0.30000000000000004"},
+};
+
+START_TEST(numbers_are_written_to_be_read_back)
+{
+    rk_text *text = rk_text_create();
+    char chars[RK_REAL_CHARS];
+
+    rk_real_format(decimals[_i].value, chars);
+    ck_assert_str_eq(chars, decimals[_i].text);
+    rk_text_add(text, "x = ");
+    rk_text_add_real(text, decimals[_i].value);
+    ck_assert_int_eq(rk_text_check(text, NULL), RK_OK);
+    ck_assert_str_eq(rk_text_chars(text) + 4, decimals[_i].text);
+    ck_assert_uint_eq(rk_text_length(text), 4 + strlen(decimals[_i].text));
+    rk_text_free(text);
+    ck_assert_int_eq(rk_text_check(NULL, NULL), RK_ERR_MEMORY);
+}
+END_TEST
+
+static Suite *suite_check(void)
+{
+    Suite *suite = suite_create("design/check");
+    TCase *t = tcase_create("check");
+
+    add_table(t, verdict_is_what_an_engineer_would_say, verdicts);
+    add_table(t, doubtful_settings_are_named, warnings);
+    add_table(t, loops_that_do_not_hang_together_are_refused, spoilt);
+    tcase_add_test(t, requirements_convert_and_refuse);
+    tcase_add_test(t, gain_in_percent_of_span_needs_both_ranges);
+    add_table(t, numbers_are_written_to_be_read_back, decimals);
+    suite_add_tcase(suite, t);
+    return suite;
+}
+
+Suite *suite_margins(void);
+Suite *suite_tune(void);
+Suite *suite_settings(void);
+Suite *suite_trial(void);
+Suite *suite_fit(void);
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_margins, suite_tune, suite_settings,
+                                             suite_trial,   suite_fit,  suite_check};
+
+    return run_suites(makers, COUNT(makers));
+}

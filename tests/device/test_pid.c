@@ -1,0 +1,437 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+/* PI, kc 2, ti 10 s, scan 1 s, 0 to 100, no rate limit, no anti-windup. */
+static rk_pid_params plain(void)
+{
+    return (rk_pid_params){.ts = 1,
+                           .kc = 2,
+                           .ti = 10,
+                           .sp_weight = 1,
+                           .out_lo = 0,
+                           .out_hi = 100,
+                           .out_rate = INFINITY,
+                           .anti_windup = RK_ANTI_WINDUP_NONE,
+                           .tt = 10};
+}
+
+static rk_pid at_rest(const rk_pid_params *params, double sp, double pv, double out)
+{
+    rk_pid pid;
+
+    ck_assert_int_eq(rk_pid_init(&pid, params, out), RK_OK);
+    ck_assert_int_eq(rk_pid_reset(&pid, sp, pv, out), RK_OK);
+    return pid;
+}
+
+/* Worked by hand from the law: setpoint and PV of three scans, and the outputs. */
+static const struct {
+    const char *fact;
+    double kc, ti, td, tf, b, c;
+    double sp[3], pv[3], out[3];
+} law[] = {
+    {"P alone acts on the error", 2, INFINITY, 0, 0, 1, 0, {1, 1, 1}, {0, 0, 1}, {52, 52, 50}},
+    {"PI counts this scan's error at once",
+     2,
+     10,
+     0,
+     0,
+     1,
+     0,
+     {1, 1, 1},
+     {0, 0, 1},
+     {52.2, 52.4, 50.4}},
+    {"a negative kc lets OUT rise with PV",
+     -2,
+     10,
+     0,
+     0,
+     1,
+     0,
+     {0, 0, 0},
+     {1, 1, 1},
+     {52.2, 52.4, 52.6}},
+    {"setpoint weight 0 leaves the setpoint to the integral",
+     2,
+     10,
+     0,
+     0,
+     0,
+     0,
+     {1, 1, 1},
+     {0, 0, 0},
+     {50.2, 50.4, 50.6}},
+    {"the derivative acts on PV, not on the setpoint",
+     2,
+     INFINITY,
+     4,
+     1,
+     1,
+     0,
+     {1, 1, 1},
+     {0, 0, 0},
+     {52, 52, 52}},
+    {"the filtered derivative decays by tf/(tf+ts)",
+     2,
+     INFINITY,
+     4,
+     1,
+     1,
+     0,
+     {0, 0, 0},
+     {1, 1, 1},
+     {44, 46, 47}},
+    {"an unfiltered derivative lasts one scan",
+     2,
+     INFINITY,
+     4,
+     0,
+     1,
+     0,
+     {0, 0, 0},
+     {1, 1, 1},
+     {40, 48, 48}},
+    {"derivative weight 1 takes the setpoint in",
+     2,
+     INFINITY,
+     4,
+     1,
+     1,
+     1,
+     {1, 1, 1},
+     {0, 0, 0},
+     {56, 54, 53}},
+};
+
+START_TEST(law_gives_the_outputs_worked_by_hand)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+    int i;
+
+    params.kc = law[_i].kc;
+    params.ti = law[_i].ti;
+    params.td = law[_i].td;
+    params.tf = law[_i].tf;
+    params.sp_weight = law[_i].b;
+    params.d_sp_weight = law[_i].c;
+    pid = at_rest(&params, 0, 0, 50);
+    for (i = 0; i < 3; i++) {
+        const double out = rk_pid_scan(&pid, law[_i].sp[i], law[_i].pv[i]);
+
+        ck_assert_msg(fabs(out - law[_i].out[i]) < 1e-12, "%s: scan %d gives %.15g, not %g",
+                      law[_i].fact, i, out, law[_i].out[i]);
+    }
+}
+END_TEST
+
+/*
+ * kc 1, ti 10, limit 100, start at 95. An error of +10 for 50 scans, then of -10. Without
+ * anti-windup I = 95 + 50, and v = -10 + 145 - j comes below 100 in scan 36. Conditional: I
+ * stays at
+ * 95. Back-calculation with tt = 10 settles at I = 99, where 1 = 0.1 (I + 11 - 100).
+ */
+static const struct {
+    rk_anti_windup way;
+    int leaves_in;
+    double first_out;
+} windup[] = {
+    {RK_ANTI_WINDUP_NONE, 36, 99},
+    {RK_ANTI_WINDUP_CONDITIONAL, 1, 84},
+    {RK_ANTI_WINDUP_BACK_CALCULATION, 1, 88},
+};
+
+START_TEST(output_leaves_the_limit_when_theory_says)
+{
+    rk_pid_params params = plain();
+    double out = 100;
+    rk_pid pid;
+    int scan;
+
+    params.kc = 1;
+    params.anti_windup = windup[_i].way;
+    pid = at_rest(&params, 0, 0, 95);
+    for (scan = 0; scan < 50; scan++) {
+        out = rk_pid_scan(&pid, 10, 0);
+        ck_assert_double_eq(out, 100);
+    }
+    for (scan = 0; out == 100 && scan < 100; scan++)
+        out = rk_pid_scan(&pid, 0, 10);
+    ck_assert_int_eq(scan, windup[_i].leaves_in);
+    ck_assert_double_eq_tol(out, windup[_i].first_out, 0.06); /* I = 99 is reached to 0.9^50 */
+}
+END_TEST
+
+START_TEST(conditional_stops_at_the_low_limit_too)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+    int scan;
+
+    params.anti_windup = RK_ANTI_WINDUP_CONDITIONAL;
+    pid = at_rest(&params, 0, 0, 5);
+    for (scan = 0; scan < 50; scan++)
+        ck_assert_double_eq(rk_pid_scan(&pid, -10, 0), 0);
+    ck_assert_double_eq_tol(rk_pid_scan(&pid, 1, 0), 7.2, 1e-12); /* I is still 5 */
+}
+END_TEST
+
+START_TEST(p_only_keeps_its_bias_under_back_calculation)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+    int scan;
+
+    params.ti = INFINITY;
+    params.anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION;
+    pid = at_rest(&params, 0, 0, 50);
+    for (scan = 0; scan < 20; scan++)
+        ck_assert_double_eq(rk_pid_scan(&pid, 100, 0), 100);
+    ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 50);
+}
+END_TEST
+
+START_TEST(manual_to_automatic_starts_from_the_output_on_the_valve)
+{
+    rk_pid_params params = plain();
+    rk_pid pid = at_rest(&params, 10, 10, 50);
+    int scan;
+
+    rk_pid_set_manual(&pid, 80);
+    for (scan = 0; scan < 30; scan++)
+        ck_assert_double_eq(rk_pid_scan(&pid, 10, 12), 80);
+    rk_pid_set_auto(&pid);
+    /* Only this scan's integral of the error of -2 moves the output: 2 * 0.1 * -2. */
+    ck_assert_double_eq_tol(rk_pid_scan(&pid, 10, 12), 79.6, 1e-12);
+}
+END_TEST
+
+START_TEST(manual_output_is_limited_and_a_bad_one_changes_nothing)
+{
+    rk_pid_params params = plain();
+    rk_pid pid = at_rest(&params, 0, 0, 50);
+
+    rk_pid_set_manual(&pid, 170);
+    ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 100);
+    rk_pid_set_manual(&pid, -3);
+    ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 0);
+    rk_pid_set_manual(&pid, 33);
+    ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 33);
+    rk_pid_set_manual(&pid, NAN);
+    ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 33);
+}
+END_TEST
+
+START_TEST(first_scan_takes_pv_as_it_finds_it)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+
+    params.td = 5;
+    params.tf = 0.5;
+    ck_assert_int_eq(rk_pid_init(&pid, &params, 37), RK_OK);
+    /* Far from the setpoint: out moves by one increment, 2 * 0.1 * 5, and nothing else. */
+    ck_assert_double_eq_tol(rk_pid_scan(&pid, 25, 20), 38, 1e-12);
+}
+END_TEST
+
+static const double bad_values[] = {NAN, INFINITY, -INFINITY};
+
+START_TEST(bad_pv_holds_the_output_and_recovery_does_not_bump)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+    double held;
+    int scan;
+
+    params.td = 5;
+    params.tf = 0.5;
+    pid = at_rest(&params, 10, 10, 50);
+    held = rk_pid_scan(&pid, 10, 9.5);
+    for (scan = 0; scan < 20; scan++)
+        ck_assert_double_eq(rk_pid_scan(&pid, 10, bad_values[_i]), held);
+    /* PV moved meanwhile by 4: no derivative kick, no jump of P; one increment of 2 * 0.1
+     * * 4.5. */
+    ck_assert_double_eq_tol(rk_pid_scan(&pid, 10, 5.5), held + 0.9, 1e-12);
+}
+END_TEST
+
+START_TEST(manual_works_while_pv_is_bad)
+{
+    rk_pid_params params = plain();
+    rk_pid pid = at_rest(&params, 10, 10, 50);
+
+    rk_pid_set_manual(&pid, 20);
+    ck_assert_double_eq(rk_pid_scan(&pid, 10, bad_values[_i]), 20);
+    ck_assert_double_eq(rk_pid_scan(&pid, bad_values[_i], 10), 20);
+    rk_pid_set_auto(&pid);
+    ck_assert_double_eq_tol(rk_pid_scan(&pid, 10, 10), 20, 1e-12);
+}
+END_TEST
+
+START_TEST(rate_limit_holds_in_automatic_and_manual)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+
+    params.out_rate = 0.5;
+    params.ts = 2;
+    pid = at_rest(&params, 0, 0, 50);
+    ck_assert_double_eq(rk_pid_scan(&pid, 40, 0), 51);
+    ck_assert_double_eq(rk_pid_scan(&pid, 40, 0), 52);
+    rk_pid_set_manual(&pid, 0);
+    ck_assert_double_eq(rk_pid_scan(&pid, 40, 0), 51);
+}
+END_TEST
+
+/* Random settings, inputs and modes; bad and huge values among them. */
+static double wild_value(rng *r)
+{
+    const double u = rng_uniform(r);
+
+    if (u < 0.02) return NAN;
+    if (u < 0.03) return INFINITY;
+    if (u < 0.04) return -1e308;
+    if (u < 0.05) return 1e300 * rng_uniform(r);
+    return 200.0 * (rng_uniform(r) - 0.5);
+}
+
+static rk_pid_params wild_params(rng *r)
+{
+    rk_pid_params p = plain();
+
+    p.ts = 0.05 + rng_uniform(r);
+    p.kc = 20.0 * (rng_uniform(r) - 0.5);
+    p.ti = rng_uniform(r) < 0.2 ? HUGE_VAL : p.ts * (1.0 + (50.0 * rng_uniform(r)));
+    p.td = rng_uniform(r) < 0.4 ? 0.0 : 5.0 * rng_uniform(r);
+    p.tf = rng_uniform(r);
+    p.sp_weight = rng_uniform(r);
+    p.d_sp_weight = rng_uniform(r);
+    p.out_rate = rng_uniform(r) < 0.5 ? HUGE_VAL : 10.0 * rng_uniform(r);
+    p.anti_windup = (rk_anti_windup)(int)(3.0 * rng_uniform(r));
+    p.tt = p.ts * (1.0 + (20.0 * rng_uniform(r)));
+    return p;
+}
+
+START_TEST(output_keeps_limits_and_rate_and_state_stays_finite)
+{
+    rng r = {(uint64_t)_i + 1};
+    const rk_pid_params params = wild_params(&r);
+    const double step = params.out_rate * params.ts * (1.0 + 1e-12);
+    double last = 50;
+    rk_pid pid;
+    int scan;
+
+    ck_assert_int_eq(rk_pid_init(&pid, &params, last), RK_OK);
+    for (scan = 0; scan < 200; scan++) {
+        double out;
+
+        if (rng_uniform(&r) < 0.05) rk_pid_set_manual(&pid, wild_value(&r));
+        if (rng_uniform(&r) < 0.05) rk_pid_set_auto(&pid);
+        out = rk_pid_scan(&pid, wild_value(&r), wild_value(&r));
+        ck_assert(out >= 0 && out <= 100);
+        ck_assert(fabs(out - last) <= step + 1e-12);
+        ck_assert(isfinite(pid.i) && isfinite(pid.d));
+        last = out;
+    }
+}
+END_TEST
+
+START_TEST(direct_action_mirrors_reverse)
+{
+    rng r = {(uint64_t)_i + 5000};
+    rk_pid_params up = wild_params(&r), down;
+    rk_pid a, b;
+    int scan;
+
+    up.out_lo = -100;
+    down = up;
+    down.kc = -up.kc;
+    ck_assert_int_eq(rk_pid_init(&a, &up, 10), RK_OK);
+    ck_assert_int_eq(rk_pid_init(&b, &down, -10), RK_OK);
+    for (scan = 0; scan < 100; scan++) {
+        const double sp = 20.0 * rng_uniform(&r), pv = 20.0 * rng_uniform(&r);
+
+        ck_assert_double_eq(rk_pid_scan(&a, sp, pv), -rk_pid_scan(&b, sp, pv));
+    }
+}
+END_TEST
+
+#define SET(field, value)                                                                      \
+    {                                                                                          \
+#field " " #value, offsetof(rk_pid_params, field), value                               \
+    }
+static const struct {
+    const char *what;
+    size_t offset;
+    double value;
+} refused[] = {
+    SET(ts, 0),           SET(ts, -1),         SET(ts, NAN),        SET(ts, INFINITY),
+    SET(kc, 0),           SET(kc, NAN),        SET(kc, INFINITY),   SET(ti, 0),
+    SET(ti, -1),          SET(ti, 0.5),        SET(ti, NAN),        SET(td, -1),
+    SET(td, NAN),         SET(td, INFINITY),   SET(tf, -0.1),       SET(tf, NAN),
+    SET(sp_weight, -0.1), SET(sp_weight, 1.1), SET(sp_weight, NAN), SET(out_lo, 100),
+    SET(out_lo, 101),     SET(out_lo, NAN),    SET(out_hi, -5),     SET(out_rate, 0),
+    SET(out_rate, NAN),   SET(out_rate, -1),   SET(tt, 0.5),        SET(tt, 0),
+    SET(tt, NAN),         SET(out_lo, 60),     SET(out_hi, 40),     SET(d_sp_weight, 2),
+};
+
+START_TEST(init_refuses_a_value_out_of_range_and_writes_nothing)
+{
+    rk_pid_params params = plain();
+    rk_pid pid, before;
+
+    params.anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION;
+    memset(&pid, 0x5A, sizeof pid);
+    before = pid;
+    memcpy((char *)&params + refused[_i].offset, &refused[_i].value, sizeof(double));
+    ck_assert_msg(rk_pid_init(&pid, &params, 50) == RK_ERR_RANGE, "%s is taken",
+                  refused[_i].what);
+    ck_assert_mem_eq(&pid, &before, sizeof pid);
+}
+END_TEST
+
+START_TEST(init_and_reset_refuse_bad_arguments)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+
+    ck_assert_int_eq(rk_pid_init(NULL, &params, 50), RK_ERR_ARG);
+    ck_assert_int_eq(rk_pid_init(&pid, NULL, 50), RK_ERR_ARG);
+    ck_assert_int_eq(rk_pid_init(&pid, &params, 101), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_init(&pid, &params, NAN), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_init(&pid, &params, 50), RK_OK);
+    ck_assert_int_eq(rk_pid_reset(NULL, 0, 0, 50), RK_ERR_ARG);
+    ck_assert_int_eq(rk_pid_reset(&pid, NAN, 0, 50), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_reset(&pid, 0, INFINITY, 50), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_reset(&pid, 0, 0, -1), RK_ERR_RANGE);
+    params.anti_windup = (rk_anti_windup)9;
+    ck_assert_int_eq(rk_pid_init(&pid, &params, 50), RK_ERR_ARG);
+}
+END_TEST
+
+Suite *suite_pid(void)
+{
+    Suite *suite = suite_create("device/pid");
+    TCase *t = tcase_create("pid");
+
+    add_table(t, law_gives_the_outputs_worked_by_hand, law);
+    add_table(t, output_leaves_the_limit_when_theory_says, windup);
+    tcase_add_test(t, conditional_stops_at_the_low_limit_too);
+    tcase_add_test(t, p_only_keeps_its_bias_under_back_calculation);
+    tcase_add_test(t, manual_to_automatic_starts_from_the_output_on_the_valve);
+    tcase_add_test(t, manual_output_is_limited_and_a_bad_one_changes_nothing);
+    tcase_add_test(t, first_scan_takes_pv_as_it_finds_it);
+    add_table(t, bad_pv_holds_the_output_and_recovery_does_not_bump, bad_values);
+    add_table(t, manual_works_while_pv_is_bad, bad_values);
+    tcase_add_test(t, rate_limit_holds_in_automatic_and_manual);
+    tcase_add_loop_test(t, output_keeps_limits_and_rate_and_state_stays_finite, 0, 200);
+    tcase_add_loop_test(t, direct_action_mirrors_reverse, 0, 50);
+    add_table(t, init_refuses_a_value_out_of_range_and_writes_nothing, refused);
+    tcase_add_test(t, init_and_reset_refuse_bad_arguments);
+    suite_add_tcase(suite, t);
+    return suite;
+}
