@@ -1,0 +1,413 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+#include "st_to_c.h"
+
+enum { SCANS = 10000 };
+
+/* One scan's inputs; emitted program and device block get the same. */
+typedef struct stimulus {
+    double sp, pv, automatic, manual_out;
+} stimulus;
+
+static rk_loop_design brix_loop(void)
+{
+    rk_loop_design loop = rk_loop_design_make();
+
+    strcpy(loop.name, "Blend Brix");
+    strcpy(loop.pv_units, "degBx");
+    strcpy(loop.out_units, "%");
+    strcpy(loop.record_file, "blend-brix.csv");
+    loop.ts = 1;
+    loop.action = RK_ACTION_DIRECT;
+    loop.out_low = 0;
+    loop.out_high = 100;
+    loop.has_model = loop.has_settings = true;
+    loop.model = (rk_model){RK_MODEL_FOPDT, -0.118, {46.5, 0}, 17.4, 42, 11.8};
+    loop.gain95[0] = -0.119;
+    loop.gain95[1] = -0.117;
+    loop.settings = rk_settings_make(-11.3, 46.5, 0, 0);
+    strcpy(loop.rule, "simc");
+    loop.lambda = 17.4;
+    return loop;
+}
+
+/* Every feature, alone and together. */
+static const struct {
+    const char *fact;
+    double kc, ti, td, tf, b, rate;
+    rk_anti_windup way;
+} variants[] = {
+    {"PI, back-calculation", -11.3, 46.5, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_BACK_CALCULATION},
+    {"PI, conditional", -11.3, 46.5, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_CONDITIONAL},
+    {"PI, no anti-windup", -11.3, 46.5, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_NONE},
+    {"PI, weight and rate", -11.3, 46.5, 0, 0, 0.6, 2.5, RK_ANTI_WINDUP_BACK_CALCULATION},
+    {"P", -7, INFINITY, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_BACK_CALCULATION},
+    {"PD", -7, INFINITY, 5, 0.5, 1, INFINITY, RK_ANTI_WINDUP_NONE},
+    {"PID, back-calculation", -9.1, 40.7, 7.3, 0.73, 1, INFINITY,
+     RK_ANTI_WINDUP_BACK_CALCULATION},
+    {"PID, conditional, weight, rate", -9.1, 40.7, 7.3, 0.73, 0.35, 1.7,
+     RK_ANTI_WINDUP_CONDITIONAL},
+    {"PID, unfiltered, none", -3.3, 40.7, 7.3, 0, 1, INFINITY, RK_ANTI_WINDUP_NONE},
+};
+
+static rk_loop_design variant(int row)
+{
+    rk_loop_design loop = brix_loop();
+
+    loop.settings = rk_settings_make(variants[row].kc, variants[row].ti, variants[row].td,
+                                     variants[row].tf);
+    loop.settings.sp_weight = variants[row].b;
+    loop.settings.anti_windup = variants[row].way;
+    loop.out_rate = variants[row].rate;
+    return loop;
+}
+
+/* Setpoint changes, noise, saturation both ways, manual and automatic, bad and huge values. */
+static void fill_stimuli(stimulus *s)
+{
+    rng r = {2024};
+    double sp = 11.8, pv = 11.8, manual = 42;
+    bool automatic = true;
+    int i;
+
+    for (i = 0; i < SCANS; i++) {
+        if (rng_uniform(&r) < 0.01) sp = 5.0 + (15.0 * rng_uniform(&r));
+        if (rng_uniform(&r) < 0.01) automatic = !automatic;
+        if (rng_uniform(&r) < 0.02) manual = 140.0 * (rng_uniform(&r) - 0.15);
+        pv += (0.02 * (sp - pv)) + (0.1 * rng_normal(&r));
+        s[i] = (stimulus){sp, pv, automatic, manual};
+        if (rng_uniform(&r) < 0.01) s[i].pv = (double)NAN;
+        if (rng_uniform(&r) < 0.005) s[i].pv = -(double)INFINITY;
+        if (rng_uniform(&r) < 0.005) s[i].sp = 1e308 * rng_normal(&r);
+        if (rng_uniform(&r) < 0.005) s[i].manual_out = (double)NAN;
+    }
+}
+
+/* What the device block does; and that the run meets what it is meant to. */
+static void run_device(const rk_loop_design *loop, const stimulus *s, double *out)
+{
+    const rk_limits limits = rk_loop_design_limits(loop);
+    int at_low = 0, at_high = 0, i;
+    rk_pid_params params;
+    rk_pid pid;
+
+    ck_assert_int_eq(rk_settings_pid_params(&loop->settings, &limits, loop->ts, &params, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_pid_init(&pid, &params, loop->model.out0), RK_OK);
+    for (i = 0; i < SCANS; i++) {
+        if (s[i].automatic != 0) {
+            rk_pid_set_auto(&pid);
+        } else {
+            rk_pid_set_manual(&pid, s[i].manual_out);
+        }
+        out[i] = rk_pid_scan(&pid, s[i].sp, s[i].pv);
+        at_low += out[i] == 0;
+        at_high += out[i] == 100;
+    }
+    ck_assert_int_gt(at_low, 50);
+    ck_assert_int_gt(at_high, 50);
+}
+
+static const char runner_head[] = "#include <stdio.h>\n";
+static const char runner_tail[] = "int main(void)\n"
+                                  "{\n"
+                                  "    double in[4], out;\n"
+                                  "    start();\n"
+                                  "    while (fread(in, sizeof in[0], 4, stdin) == 4) {\n"
+                                  "        out = scan(in[0], in[1], in[2] != 0.0, in[3]);\n"
+                                  "        fwrite(&out, sizeof out, 1, stdout);\n"
+                                  "    }\n"
+                                  "    return 0;\n"
+                                  "}\n";
+
+static void compile(const char *dir, const char *const *argv)
+{
+    outcome o = run_program(dir, argv);
+
+    ck_assert_msg(o.status == 0, "cc: %s%s", o.out, o.err);
+    outcome_free(&o);
+}
+
+/* Run the compiled program over the stimuli; its outputs must be the device block's, bit for
+ * bit. */
+static void compare(const char *dir, const stimulus *s, const double *wanted, const char *fact)
+{
+    static const char *const run[] = {"sh", "-c", "./program < stimuli", NULL};
+    FILE *file = fopen(path_in(dir, "stimuli"), "wb");
+    size_t i;
+    outcome o;
+
+    ck_assert_ptr_nonnull(file);
+    ck_assert_uint_eq(fwrite(s, sizeof *s, SCANS, file), SCANS);
+    ck_assert_int_eq(fclose(file), 0);
+    o = run_program(dir, run);
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_uint_eq(o.out_length, SCANS * sizeof(double));
+    for (i = 0; i < SCANS; i++) {
+        double got;
+
+        memcpy(&got, o.out + (i * sizeof got), sizeof got);
+        ck_assert_msg(memcmp(&got, &wanted[i], sizeof got) == 0,
+                      "%s: scan %zu gives %.17g, not %.17g", fact, i, got, wanted[i]);
+    }
+    outcome_free(&o);
+}
+
+START_TEST(emitted_c_compiles_strictly_and_gives_the_same_bits)
+{
+    static const char *const strict[] = {"cc",      "-std=c99",
+                                         "-Wall",   "-Wextra",
+                                         "-Werror", "-pedantic",
+                                         "-O2",     "-ffp-contract=off",
+                                         "-c",      "blend_brix_controller.c",
+                                         NULL};
+    static const char *const link[] = {
+        "cc", "-std=c99", "-O2", "main.c", "blend_brix_controller.o", "-o", "program", NULL};
+    const rk_loop_design loop = variant(_i);
+    rk_text *h = rk_text_create(), *c = rk_text_create(), *main_c = rk_text_create();
+    static stimulus s[SCANS];
+    static double wanted[SCANS];
+    char *dir = scratch_make();
+
+    ck_assert_int_eq(rk_emit_c_header(&loop, h, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_source(&loop, c, NULL), RK_OK);
+    put_file(path_in(dir, "blend_brix_controller.h"), rk_text_chars(h));
+    put_file(path_in(dir, "blend_brix_controller.c"), rk_text_chars(c));
+    rk_text_add(main_c,
+                "%s#include \"blend_brix_controller.h\"\n"
+                "static blend_brix_controller b;\n"
+                "static void start(void) { blend_brix_controller_init(&b, 42.0); }\n"
+                "static double scan(double sp, double pv, int automatic, double manual)\n"
+                "{\n    b.automatic = automatic;\n    b.manual_out = manual;\n"
+                "    return blend_brix_controller_scan(&b, sp, pv);\n}\n%s",
+                runner_head, runner_tail);
+    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    compile(dir, strict);
+    compile(dir, link);
+    fill_stimuli(s);
+    run_device(&loop, s, wanted);
+    compare(dir, s, wanted, variants[_i].fact);
+    rk_text_free(h);
+    rk_text_free(c);
+    rk_text_free(main_c);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(emitted_structured_text_read_by_the_standard_gives_the_same_bits)
+{
+    static const char *const link[] = {"cc",     "-std=c99", "-O2",     "-ffp-contract=off",
+                                       "main.c", "-o",       "program", NULL};
+    const rk_loop_design loop = variant(_i);
+    rk_text *st = rk_text_create(), *main_c = rk_text_create(), *block;
+    static stimulus s[SCANS];
+    static double wanted[SCANS];
+    char *dir = scratch_make();
+
+    ck_assert_int_eq(rk_emit_st(&loop, st, NULL), RK_OK);
+    block = st_to_c(rk_text_chars(st));
+    rk_text_add(main_c,
+                "%s%s\nstatic block b;\n"
+                "static void start(void) { block_init(&b); }\n"
+                "static double scan(double sp, double pv, int automatic, double manual)\n"
+                "{\n    b.sp = sp;\n    b.pv = pv;\n    b.automatic = automatic;\n"
+                "    b.manual_out = manual;\n    block_scan(&b);\n    return b.out;\n}\n%s",
+                runner_head, rk_text_chars(block), runner_tail);
+    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    compile(dir, link);
+    fill_stimuli(s);
+    run_device(&loop, s, wanted);
+    compare(dir, s, wanted, variants[_i].fact);
+    rk_text_free(st);
+    rk_text_free(block);
+    rk_text_free(main_c);
+    scratch_free(dir);
+}
+END_TEST
+
+static rk_status emit_all(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    rk_status status = rk_emit_st(loop, text, diag);
+
+    if (status == RK_OK) status = rk_emit_c_header(loop, text, diag);
+    return status == RK_OK ? rk_emit_c_source(loop, text, diag) : status;
+}
+
+/* What the head of each text must say, so that nothing needs retyping or guessing. */
+static const char *const told[] = {
+    "\"Blend Brix\"",
+    "blend-brix.csv",
+    "-0.118 degBx per %",
+    "95 %: -0.119 to -0.117",
+    "46.5 s",
+    "17.4 s",
+    "rule simc, lambda 17.4 s",
+    "kc -11.3 % per degBx, ti 46.5 s",
+    "gain 3.",
+    "Ms 1.",
+    "1 s: call it once",
+    "direct: OUT rises with PV",
+    "0 to 100 %",
+    "back-calculation, tracking time 46.5 s",
+    "Red Kettle " RK_VERSION,
+};
+
+START_TEST(heads_say_where_the_numbers_come_from)
+{
+    const rk_loop_design loop = brix_loop();
+    rk_text *st = rk_text_create(), *c = rk_text_create();
+
+    ck_assert_int_eq(rk_emit_st(&loop, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_source(&loop, c, NULL), RK_OK);
+    ck_assert_msg(strstr(rk_text_chars(st), told[_i]) != NULL,
+                  "the Structured Text says nothing of %s", told[_i]);
+    ck_assert_msg(strstr(rk_text_chars(c), told[_i]) != NULL, "the C says nothing of %s",
+                  told[_i]);
+    rk_text_free(st);
+    rk_text_free(c);
+}
+END_TEST
+
+START_TEST(same_loop_gives_the_same_bytes)
+{
+    const rk_loop_design loop = brix_loop();
+    rk_text *a = rk_text_create(), *b = rk_text_create();
+
+    ck_assert_int_eq(emit_all(&loop, a, NULL), RK_OK);
+    ck_assert_int_eq(emit_all(&loop, b, NULL), RK_OK);
+    ck_assert_str_eq(rk_text_chars(a), rk_text_chars(b));
+    rk_text_free(a);
+    rk_text_free(b);
+}
+END_TEST
+
+static const struct {
+    const char *loop, *block;
+} names[] = {
+    {"Blend Brix", "blend_brix_controller"},
+    {"AT-210 / FV-210", "at_210_fv_210_controller"},
+    {"210 Brix", "loop_210_brix_controller"},
+    {"  Brix__Loop  ", "loop_brix_loop_controller"},
+    {"\xC2\xB0"
+     "Bx",
+     "loop_bx_controller"},
+    {"???", "loop_controller"},
+    {"IF", "if_controller"},
+    {"a", "a_controller"},
+    {"*/ (* evil", "loop_evil_controller"},
+};
+
+START_TEST(block_names_are_safe_in_c_and_structured_text)
+{
+    rk_loop_design loop = brix_loop();
+    char name[RK_BLOCK_NAME_CHARS];
+
+    strcpy(loop.name, names[_i].loop);
+    rk_emit_block_name(&loop, name);
+    ck_assert_str_eq(name, names[_i].block);
+}
+END_TEST
+
+START_TEST(names_and_units_cannot_break_out_of_a_comment)
+{
+    rk_loop_design loop = brix_loop();
+    rk_text *st = rk_text_create(), *c = rk_text_create(), *block;
+
+    strcpy(loop.name, "x */ int y; *) evil (* /*");
+    strcpy(loop.pv_units, "*)");
+    strcpy(loop.record_file, "a*/b*)c");
+    ck_assert_int_eq(rk_emit_st(&loop, st, NULL), RK_OK);
+    block = st_to_c(rk_text_chars(st)); /* would fail on text outside a comment */
+    ck_assert_int_eq(rk_emit_c_header(&loop, c, NULL), RK_OK);
+    ck_assert_ptr_eq(strstr(rk_text_chars(c), "*/"), strstr(rk_text_chars(c), "*/\n#ifndef"));
+    rk_text_free(st);
+    rk_text_free(c);
+    rk_text_free(block);
+}
+END_TEST
+
+static void no_scan(rk_loop_design *l)
+{
+    l->ts = (double)NAN;
+}
+static void no_settings(rk_loop_design *l)
+{
+    l->has_settings = false;
+}
+static void no_range(rk_loop_design *l)
+{
+    l->out_low = l->out_high = (double)NAN;
+}
+static void ti_below_scan(rk_loop_design *l)
+{
+    l->ts = 60;
+}
+static void wrong_action(rk_loop_design *l)
+{
+    l->action = RK_ACTION_REVERSE;
+}
+
+static const struct {
+    void (*spoil)(rk_loop_design *);
+    const char *says;
+} spoilt[] = {
+    {no_scan, "[loop] scan"},         {no_settings, "[settings]"},
+    {no_range, "[out] low and high"}, {ti_below_scan, "shorter than the scan"},
+    {wrong_action, "reverse"},
+};
+
+START_TEST(incomplete_loops_are_refused)
+{
+    rk_loop_design loop = brix_loop();
+    rk_diag diag = {RK_OK, ""};
+    rk_text *text = rk_text_create();
+
+    spoilt[_i].spoil(&loop);
+    ck_assert_int_eq(emit_all(&loop, text, &diag), RK_ERR_RANGE);
+    ck_assert_msg(strstr(diag.text, spoilt[_i].says) != NULL, "%s", diag.text);
+    ck_assert_uint_eq(rk_text_length(text), 0);
+    ck_assert_int_eq(rk_emit_st(NULL, text, NULL), RK_ERR_ARG);
+    rk_text_free(text);
+}
+END_TEST
+
+START_TEST(an_unstable_loop_says_so_in_its_head)
+{
+    rk_loop_design loop = brix_loop();
+    rk_text *text = rk_text_create();
+
+    loop.settings.kc = -60;
+    ck_assert_int_eq(rk_emit_st(&loop, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "UNSTABLE"));
+    rk_text_free(text);
+}
+END_TEST
+
+static Suite *suite_emit(void)
+{
+    Suite *suite = suite_create("emit");
+    TCase *t = tcase_create("emit");
+
+    add_table(t, emitted_c_compiles_strictly_and_gives_the_same_bits, variants);
+    add_table(t, emitted_structured_text_read_by_the_standard_gives_the_same_bits, variants);
+    add_table(t, heads_say_where_the_numbers_come_from, told);
+    tcase_add_test(t, same_loop_gives_the_same_bytes);
+    add_table(t, block_names_are_safe_in_c_and_structured_text, names);
+    tcase_add_test(t, names_and_units_cannot_break_out_of_a_comment);
+    add_table(t, incomplete_loops_are_refused, spoilt);
+    tcase_add_test(t, an_unstable_loop_says_so_in_its_head);
+    suite_add_tcase(suite, t);
+    return suite;
+}
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_emit};
+
+    return run_suites(makers, COUNT(makers));
+}
