@@ -304,11 +304,18 @@ static rk_status finish_record(reading *r)
 
 static rk_status parse(reading *r)
 {
-    rk_diag inner = {RK_OK, ""};
-    const int broken = ini_parse_stream(next_line, r, on_key, r);
-    rk_status status = r->status;
+    rk_diag inner = {RK_OK, ""}, *diag = r->diag;
+    rk_status status;
+    int broken;
 
-    if (status != RK_OK) return status;
+    r->diag = &inner;
+    broken = ini_parse_stream(next_line, r, on_key, r);
+    r->diag = diag;
+    /* A line that is none stands before the key it confused: tell that one. */
+    if (r->status != RK_OK && !(broken > 0 && broken < r->line)) {
+        return rk_diag_set(diag, r->status, "%s", inner.text);
+    }
+    inner = (rk_diag){RK_OK, ""};
     if (ferror(r->file)) {
         return rk_diag_set(r->diag, RK_ERR_IO, "%s: cannot read: %s", r->path, strerror(errno));
     }

@@ -10,7 +10,8 @@
  * taken relative to the loop file. Comments start with ; or #.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_FORMAT for a line, section, key or value
- * that cannot be read, RK_ERR_RANGE as rk_loop_design_check: diag says file:line.
+ * that cannot be read, RK_ERR_RANGE for a word that is not known or as rk_loop_design_check:
+ * diag says file:line.
  */
 rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag);
 

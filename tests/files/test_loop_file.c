@@ -1,0 +1,333 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <jansson.h>
+
+#include "../support/support.h"
+
+static const char whole[] = "; a loop\n"
+                            "[loop]\n"
+                            "name = Glycol supply\n"
+                            "scan = 500ms\n"
+                            "action = direct\n"
+                            "[pv]\n"
+                            "units = degC\n"
+                            "low = -10\n"
+                            "  high = 20   ; indented, with a comment\n"
+                            "[out]\n"
+                            "units = %\n"
+                            "low = 0\n"
+                            "high = 100\n"
+                            "rate = 2\n"
+                            "[record]\n"
+                            "file = glycol.csv\n"
+                            "time = t\n"
+                            "out = TV250.OUT\n"
+                            "pv = TT250.PV\n"
+                            "[model]\n"
+                            "kind = fopdt\n"
+                            "gain = -0.19\n"
+                            "time-constant = 3min\n"
+                            "dead-time = 45s\n"
+                            "out0 = 30\n"
+                            "pv0 = 2.4\n"
+                            "gain-95 = -0.2, -0.18\n"
+                            "dead-time-95 = 0.7min, 50s\n"
+                            "[settings]\n"
+                            "rule = simc\n"
+                            "lambda = 1min\n"
+                            "form = parallel\n"
+                            "kp = -8\n"
+                            "ki = -0.05\n"
+                            "kd = -80\n"
+                            "tf = 2s\n"
+                            "sp-weight = 0.5\n"
+                            "anti-windup = conditional\n"
+                            "tracking-time = 30s\n"
+                            "[require]\n"
+                            "ms = 1.7\n"
+                            "settling = 10min\n"
+                            "overshoot = 5\n";
+
+START_TEST(every_key_reaches_its_place)
+{
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "a.loop");
+    rk_diag diag = {RK_OK, ""};
+    rk_loop_design l;
+
+    put_file(path, whole);
+    ck_assert_msg(rk_loop_file_read(path, &l, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_str_eq(l.name, "Glycol supply");
+    ck_assert_double_eq(l.ts, 0.5);
+    ck_assert_int_eq((int)l.action, RK_ACTION_DIRECT);
+    ck_assert_str_eq(l.pv_units, "degC");
+    ck_assert_double_eq(l.pv_low, -10);
+    ck_assert_double_eq(l.pv_high, 20);
+    ck_assert_double_eq(l.out_high, 100);
+    ck_assert_double_eq(l.out_rate, 2);
+    ck_assert_str_eq(l.record_file, "glycol.csv");
+    ck_assert_str_eq(l.record_path, path_in(dir, "glycol.csv")); /* beside the loop file */
+    ck_assert_str_eq(l.out_column, "TV250.OUT");
+    ck_assert(l.has_model && l.has_settings);
+    ck_assert_double_eq(l.model.gain, -0.19);
+    ck_assert_double_eq(l.model.time_constant[0], 180);
+    ck_assert_double_eq(l.model.dead_time, 45);
+    ck_assert_double_eq(l.model.pv0, 2.4);
+    ck_assert_double_eq(l.gain95[1], -0.18);
+    ck_assert_double_eq(l.dead_time95[0], 42);
+    ck_assert(isnan(l.tau95[0]));
+    ck_assert_str_eq(l.rule, "simc");
+    ck_assert_double_eq(l.lambda, 60);
+    ck_assert_double_eq(l.settings.kc, -8);
+    ck_assert_double_eq(l.settings.ti, 160); /* kp / ki */
+    ck_assert_double_eq(l.settings.td, 10);
+    ck_assert_double_eq(l.settings.tf, 2);
+    ck_assert_double_eq(l.settings.sp_weight, 0.5);
+    ck_assert_int_eq((int)l.settings.anti_windup, RK_ANTI_WINDUP_CONDITIONAL);
+    ck_assert_double_eq(l.settings.tt, 30);
+    ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_MS], 1.7);
+    ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_SETTLING], 600);
+    ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_GAIN_MARGIN], 2); /* the default */
+    scratch_free(dir);
+}
+END_TEST
+
+/* One wrong line each, in place of one of the whole file (from) or at its end; where, what. */
+static const struct {
+    const char *content, *says;
+    rk_status status;
+} bad[] = {
+    {"", "is empty", RK_ERR_FORMAT},
+    {"; only a comment\n", "is empty", RK_ERR_FORMAT},
+    {"[loop]\nscan\n", ":2: neither a [section]", RK_ERR_FORMAT},
+    {"[loop\nscan = 1\n", ":1: neither", RK_ERR_FORMAT},
+    {"scan = 1\n", ":1: unknown section []", RK_ERR_FORMAT},
+    {"[looop]\nscan = 1\n", ":2: unknown section [looop]; known: loop, pv", RK_ERR_FORMAT},
+    {"[loop]\nscna = 1\n", ":2: unknown key 'scna' in [loop]; known: name, scan, action",
+     RK_ERR_FORMAT},
+    {"[loop]\nscan = fast\n", ":2: scan 'fast' is not a time", RK_ERR_FORMAT},
+    {"[loop]\nscan = 0\n", "scan 0 s", RK_ERR_RANGE},
+    {"[loop]\nscan = -1s\n", "scan -1 s", RK_ERR_RANGE},
+    {"[loop]\nscan = 1\nscan = 2\n", ":3: key 'scan' is given twice", RK_ERR_FORMAT},
+    {"[loop]\naction = backwards\n", ":2: unknown action 'backwards'; known: direct, reverse",
+     RK_ERR_RANGE},
+    {"[pv]\nlow = 0,5\nhigh = 1\n", ":2: low '0,5' is not a number", RK_ERR_FORMAT},
+    {"[pv]\nlow = 10\nhigh = 0\n", "PV range 10 to 0", RK_ERR_RANGE},
+    {"[out]\nlow = 0\nhigh = 0\n", "OUT range 0 to 0", RK_ERR_RANGE},
+    {"[out]\nlow = 0\n", "both low and high", RK_ERR_RANGE},
+    {"[out]\nrate = 0\n", "output rate 0", RK_ERR_RANGE},
+    {"[model]\ngain = 2\ndead-time = 1\n", "[model] has no time-constant", RK_ERR_FORMAT},
+    {"[model]\ngain = 2\ntime-constant = -4\ndead-time = 1\n", "time constant -4 s",
+     RK_ERR_RANGE},
+    {"[model]\ngain = nan\ntime-constant = 4\ndead-time = 1\n",
+     ":2: gain 'nan' is not a number", RK_ERR_FORMAT},
+    {"[model]\ngain = 0\ntime-constant = 4\ndead-time = 1\n", "model gain 0", RK_ERR_RANGE},
+    {"[model]\ngain = 2\ntime-constant = 4\ndead-time = -1\n", "dead time -1 s", RK_ERR_RANGE},
+    {"[model]\nkind = cubic\n", ":2: unknown model kind 'cubic'; known: fopdt", RK_ERR_RANGE},
+    {"[model]\ngain-95 = 2\n", ":2: gain-95 '2' is not two numbers", RK_ERR_FORMAT},
+    {"[model]\ngain-95 = 3, 2\n", ":2: gain-95 '3, 2'", RK_ERR_FORMAT},
+    {"[settings]\nkc = 1\nti = 0\n", "[settings]: ti 0 s", RK_ERR_RANGE},
+    {"[settings]\nkc = 0\nti = 3\n", "kc 0", RK_ERR_RANGE},
+    {"[settings]\nti = 3\n", "no controller gain: give kc", RK_ERR_RANGE},
+    {"[settings]\nkc = 1\nki = 0.1\n", "belong to the parallel form", RK_ERR_RANGE},
+    {"[settings]\nform = parallel\nkc = 1\n", "takes kp, ki and kd", RK_ERR_RANGE},
+    {"[settings]\nform = fancy\nkc = 1\n", ":2: unknown controller form 'fancy'", RK_ERR_RANGE},
+    {"[settings]\nkc = 1\nti = 3\nanti-windup = yes\n", ":4: unknown anti-windup 'yes'",
+     RK_ERR_RANGE},
+    {"[settings]\nkc = 1\nti = 3\nsp-weight = 2\n", "setpoint weight 2", RK_ERR_RANGE},
+    {"[loop]\naction = reverse\n[settings]\nkc = -1\nti = 3\n", "action is said to be reverse",
+     RK_ERR_RANGE},
+    {"[require]\nms = fast\n", ":2: ms 'fast' is not a number", RK_ERR_FORMAT},
+    {"[require]\nms = 2min\n", ":2: ms '2min' is not a number", RK_ERR_FORMAT},
+    {"[require]\nms = -2\n", ":2: requirement ms -2", RK_ERR_RANGE},
+    {"[require]\nbeauty = 2\n", ":2: unknown key 'beauty' in [require]; known: gain-margin",
+     RK_ERR_FORMAT},
+    {"[loop]\nname = a name that is much longer than sixty-three characters, which is all "
+     "there is room for\n",
+     "is too long", RK_ERR_FORMAT},
+    {"[record]\nfile = "
+     "01234567890123456789012345678901234567890123456789012345678901234567890123456789012345678"
+     "90123456789"
+     "01234567890123456789012345678901234567890123456789012345678901234567890123456789012345678"
+     "90123456789\n",
+     ":2: the line is longer than", RK_ERR_FORMAT},
+};
+
+START_TEST(wrong_lines_are_told_with_their_number)
+{
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "b.loop");
+    rk_loop_design l = rk_loop_design_make();
+    rk_diag diag = {RK_OK, ""};
+
+    put_file(path, bad[_i].content);
+    l.ts = 123;
+    ck_assert_int_eq(rk_loop_file_read(path, &l, &diag), bad[_i].status);
+    ck_assert_msg(strstr(diag.text, bad[_i].says) != NULL, "'%s' does not say '%s'", diag.text,
+                  bad[_i].says);
+    ck_assert_ptr_nonnull(strstr(diag.text, "b.loop"));
+    ck_assert_double_eq(l.ts, 123); /* nothing was written */
+    scratch_free(dir);
+}
+END_TEST
+
+static rk_loop_design with_settings(double kc, double ti, double td)
+{
+    rk_loop_design l = rk_loop_design_make();
+
+    l.has_settings = l.has_model = true;
+    l.settings = rk_settings_make(kc, ti, td, td / 10);
+    strcpy(l.rule, "lambda");
+    l.lambda = 20;
+    l.model = fopdt(0.1 + 0.2, 1.0 / 3.0, 0);
+    return l;
+}
+
+/* A file before and after settings are saved into it. */
+static const struct {
+    const char *fact, *before, *after;
+    double td;
+} saves[] = {
+    {"a section of its own is added at the end", "[loop]\nscan = 1",
+     "[loop]\nscan = 1\n\n[settings]\nrule = lambda\nlambda = 20.0s\nform = ideal\nkc = "
+     "2.5\nti = 40.0s\n",
+     0},
+    {"known keys are rewritten where they stand, comments kept",
+     "; mine\n[settings]\n; by hand\nti = 7   ; seconds\nsp-weight = "
+     "0.5\nkc=1\n\n[require]\nms = 2 ; keep\n",
+     "; mine\n[settings]\n; by hand\nti = 40.0s   ; seconds\nsp-weight = 0.5\nkc = 2.5\nrule = "
+     "lambda\nlambda = 20.0s\nform = ideal\n\n[require]\nms = 2 ; keep\n",
+     0},
+    {"keys of another form go",
+     "[settings]\nform = parallel\nkp = 1\nki = 2\nkd = 3\n[pv]\nunits = x\n",
+     "[settings]\nform = ideal\nrule = lambda\nlambda = 20.0s\nkc = 2.5\nti = "
+     "40.0s\n[pv]\nunits = x\n",
+     0},
+    {"derivative times come and stay", "[settings]\nkc = 1\ntd = 1\n",
+     "[settings]\nkc = 2.5\ntd = 4.0s\nrule = lambda\nlambda = 20.0s\nform = ideal\nti = "
+     "40.0s\ntf = 0.4s\n",
+     4},
+    {"a lone derivative time goes", "[settings]\nkc = 1\ntd = 1\ntf = 0.1\n",
+     "[settings]\nkc = 2.5\nrule = lambda\nlambda = 20.0s\nform = ideal\nti = 40.0s\n", 0},
+    {"CRLF stays CRLF", "[loop]\r\nscan = 1\r\n",
+     "[loop]\r\nscan = 1\r\n\r\n[settings]\r\nrule = lambda\r\nlambda = 20.0s\r\nform = "
+     "ideal\r\nkc = 2.5\r\nti = 40.0s\r\n",
+     0},
+    {"an empty section is filled", "[settings]\n\n[pv]\nunits = x\n",
+     "[settings]\nrule = lambda\nlambda = 20.0s\nform = ideal\nkc = 2.5\nti = "
+     "40.0s\n\n[pv]\nunits = x\n",
+     0},
+};
+
+START_TEST(saving_touches_its_own_keys_alone)
+{
+    const rk_loop_design l = with_settings(2.5, 40, saves[_i].td);
+    char *dir = scratch_make(), *content;
+    const char *path = path_in(dir, "c.loop");
+    rk_loop_design back;
+
+    put_file(path, saves[_i].before);
+    ck_assert_int_eq(rk_loop_file_save_settings(path, &l, NULL), RK_OK);
+    content = get_file(path, NULL);
+    ck_assert_str_eq(content, saves[_i].after);
+    ck_assert_int_eq(rk_loop_file_read(path, &back, NULL), RK_OK);
+    ck_assert_double_eq(back.settings.kc, 2.5);
+    ck_assert_double_eq(back.settings.td, saves[_i].td);
+    ck_assert_int_eq(rk_loop_file_save_settings(path, &l, NULL), RK_OK); /* the same again */
+    free(content);
+    content = get_file(path, NULL);
+    ck_assert_str_eq(content, saves[_i].after);
+    free(content);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(a_saved_model_reads_back_to_the_bit)
+{
+    rk_loop_design l = with_settings(1, 1, 0), back;
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "d.loop");
+
+    l.gain95[0] = 0.1;
+    l.gain95[1] = 1.0 / 3.0;
+    l.model.pv0 = 11.799168195753697;
+    put_file(path, "[loop]\nscan = 1\n[model]\ngain = 3 ; old\ndead-time-95 = 1, 2\n");
+    ck_assert_int_eq(rk_loop_file_save_model(path, &l, NULL), RK_OK);
+    ck_assert_int_eq(rk_loop_file_read(path, &back, NULL), RK_OK);
+    ck_assert_mem_eq(&back.model, &l.model, sizeof l.model);
+    ck_assert_double_eq(back.gain95[1], 1.0 / 3.0);
+    ck_assert(isnan(back.dead_time95[0])); /* not known any more: the old one is gone */
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(nothing_is_saved_from_nothing_or_into_nowhere)
+{
+    const rk_loop_design full = with_settings(1, 1, 0), empty = rk_loop_design_make();
+    rk_diag diag = {RK_OK, ""};
+    rk_loop_design l;
+
+    ck_assert_int_eq(rk_loop_file_save_settings("/nowhere/x.loop", &full, &diag), RK_ERR_IO);
+    ck_assert_int_eq(rk_loop_file_save_settings("/nowhere/x.loop", &empty, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_loop_file_save_model("/nowhere/x.loop", &empty, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_loop_file_save_model(NULL, &full, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_loop_file_read("/nowhere/x.loop", &l, NULL), RK_ERR_IO);
+    ck_assert_int_eq(rk_loop_file_read(NULL, &l, NULL), RK_ERR_ARG);
+}
+END_TEST
+
+START_TEST(json_has_null_for_what_does_not_exist)
+{
+    const rk_model model = fopdt(2, 10, 0);
+    const rk_settings settings = rk_settings_make(1, 10, 0, 0);
+    rk_requirements requirements = rk_requirements_default();
+    rk_findings findings = {0};
+    rk_text *text = rk_text_create();
+    rk_margins m;
+    rk_verdict v;
+    json_t *json;
+
+    ck_assert_int_eq(rk_margins_check(&model, &settings, &m, NULL), RK_OK);
+    v = rk_requirements_check(&requirements, &m, NULL);
+    rk_findings_add(&findings, RK_LEVEL_NOTE, "do", "what \xE9t\xE9"); /* not UTF-8 */
+    ck_assert_int_eq(rk_json_check(&m, &v, &requirements, &findings, text, NULL), RK_OK);
+    json = json_loads(rk_text_chars(text), 0, NULL);
+    ck_assert_ptr_nonnull(json);
+    ck_assert(json_is_null(json_object_get(json, "gain_margin")));
+    ck_assert(json_is_null(json_array_get(json_object_get(json, "kc_stable"), 1)));
+    ck_assert(json_is_true(json_object_get(json, "stable")));
+    ck_assert_str_eq(json_string_value(json_object_get(json, "verdict")), "met");
+    ck_assert_int_eq(rk_json_check(NULL, &v, &requirements, &findings, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_json_fit(NULL, text, NULL), RK_ERR_ARG);
+    json_decref(json);
+    rk_text_free(text);
+}
+END_TEST
+
+static Suite *suite_loop_file(void)
+{
+    Suite *suite = suite_create("files/loop_file and json");
+    TCase *t = tcase_create("loop_file");
+
+    tcase_add_test(t, every_key_reaches_its_place);
+    add_table(t, wrong_lines_are_told_with_their_number, bad);
+    add_table(t, saving_touches_its_own_keys_alone, saves);
+    tcase_add_test(t, a_saved_model_reads_back_to_the_bit);
+    tcase_add_test(t, nothing_is_saved_from_nothing_or_into_nowhere);
+    tcase_add_test(t, json_has_null_for_what_does_not_exist);
+    suite_add_tcase(suite, t);
+    return suite;
+}
+
+Suite *suite_number(void);
+Suite *suite_record_file(void);
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_number, suite_record_file, suite_loop_file};
+
+    return run_suites(makers, COUNT(makers));
+}

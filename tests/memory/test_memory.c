@@ -1,0 +1,170 @@
+/* SPDX-License-Identifier: MIT */
+/* Every allocation of a job fails in turn: the job must say so, and leak nothing. */
+#include <stdlib.h>
+#include <string.h>
+
+#include <redkettle/design/memory.h>
+
+#include "../support/support.h"
+
+static long allowed = -1; /* allocations until one fails; below 0: none fails */
+static long standing;     /* blocks not given back */
+
+static bool refuse(void)
+{
+    if (allowed < 0) return false;
+    return allowed-- == 0;
+}
+
+void *rk_memory_create(size_t count, size_t size)
+{
+    if (refuse()) return NULL;
+    standing++;
+    return calloc(count > 0 ? count : 1, size);
+}
+
+void *rk_memory_resize(void *block, size_t count, size_t size)
+{
+    if (refuse()) return NULL;
+    if (block == NULL) standing++;
+    return realloc(block, count * size);
+}
+
+void rk_memory_free(void *block)
+{
+    if (block != NULL) standing--;
+    free(block);
+}
+
+static rk_status read_and_fit(void)
+{
+    const rk_columns names = {"timestamp", "FV210.OUT_pct", "AT210.PV_degBx"};
+    rk_record *record = NULL;
+    rk_fit fit;
+    rk_status status = rk_record_read(RK_SOURCE "/data/blend-brix.csv", &names, &record, NULL);
+
+    if (status == RK_OK) status = rk_fit_fopdt(record, &fit, NULL);
+    rk_record_free(record);
+    return status;
+}
+
+static rk_status check_loop(void)
+{
+    rk_loop_design loop = rk_loop_design_make();
+    rk_check check;
+
+    loop.has_model = loop.has_settings = true;
+    loop.model = fopdt(2, 10, 3);
+    loop.settings = rk_settings_make(0.8, 10, 0, 0);
+    loop.requirements.limit[RK_REQUIRE_OVERSHOOT] = 20;
+    return rk_check_run(&loop, &check, NULL);
+}
+
+static rk_status emit_loop(void)
+{
+    rk_loop_design loop = rk_loop_design_make();
+    rk_text *text;
+    rk_status status;
+
+    loop.has_model = loop.has_settings = true;
+    loop.model = fopdt(2, 10, 3);
+    loop.settings = rk_settings_make(0.8, 10, 0, 0);
+    loop.ts = 1;
+    loop.out_low = 0;
+    loop.out_high = 100;
+    text = rk_text_create();
+    status = rk_emit_st(&loop, text, NULL);
+    rk_text_free(text);
+    return status;
+}
+
+static rk_status save_loop(void)
+{
+    rk_loop_design loop = rk_loop_design_make();
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "x.loop");
+    rk_status status;
+
+    put_file(path, "[loop]\nscan = 1\n");
+    loop.has_model = true;
+    loop.model = fopdt(2, 10, 3);
+    status = rk_loop_file_save_model(path, &loop, NULL);
+    scratch_free(dir);
+    return status;
+}
+
+static rk_status draw_trial(void)
+{
+    const rk_trial_plan plan = {.sp_step = 1, .duration = 60, .band = 0.02};
+    const rk_figure_style style = {RK_FIGURE_SVG, 0, 0, false};
+    const rk_loop_design loop = rk_loop_design_make();
+    const rk_trial_case c = {.name = "one",
+                             .plant = fopdt(2, 10, 3),
+                             .settings = rk_settings_make(0.8, 10, 0, 0),
+                             .limits = {-10, 10, 1e9},
+                             .ts = 1};
+    rk_trial *trial = NULL;
+    rk_text *image = rk_text_create();
+    rk_status status = rk_trial_create(&c, &plan, &trial, NULL);
+
+    if (status == RK_OK && image == NULL) status = RK_ERR_MEMORY;
+    if (status == RK_OK) {
+        const rk_trial *const trials[] = {trial};
+
+        status = rk_figure_trial(&loop, &plan, trials, 1, &style, image, NULL);
+    }
+    rk_trial_free(trial);
+    rk_text_free(image);
+    return status;
+}
+
+static const struct {
+    const char *what;
+    rk_status (*run)(void);
+} jobs[] = {
+    {"read and fit", read_and_fit},
+    {"check", check_loop},
+    {"emit", emit_loop},
+    {"save", save_loop},
+    {"draw", draw_trial},
+};
+
+START_TEST(a_failed_allocation_is_an_error_and_no_leak)
+{
+    int fails = 0;
+
+    for (;; fails++) {
+        rk_status status;
+
+        allowed = fails;
+        standing = 0;
+        status = jobs[_i].run();
+        ck_assert_msg(standing == 0, "%s: %ld blocks leak when allocation %d fails",
+                      jobs[_i].what, standing, fails);
+        if (allowed >= 0) { /* it never came so far: the job is done */
+            ck_assert_int_eq(status, RK_OK);
+            break;
+        }
+        ck_assert_msg(status == RK_ERR_MEMORY, "%s: allocation %d fails and the status is %d",
+                      jobs[_i].what, fails, status);
+    }
+    ck_assert_int_gt(fails, 1);
+}
+END_TEST
+
+static Suite *suite_memory(void)
+{
+    Suite *suite = suite_create("memory");
+    TCase *t = tcase_create("memory");
+
+    add_table(t, a_failed_allocation_is_an_error_and_no_leak, jobs);
+    suite_add_tcase(suite, t);
+    return suite;
+}
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_memory};
+
+    return run_suites(makers, COUNT(makers));
+}
