@@ -133,7 +133,7 @@ static void draw_fit(rk_text *script, const rk_loop_design *loop, const rk_recor
 
     fit_title(loop, fit, style, script);
     with_units(label, sizeof label, "PV", loop->pv_units);
-    rki_panel_upper(script, label);
+    rki_panel_upper(script, style, label);
     rk_text_add(script, "set xrange [0:");
     rk_text_add_real(script, (time[curve.count - 1] - time[0]) / unit);
     rk_text_add(script, "]\n");
@@ -143,7 +143,7 @@ static void draw_fit(rk_text *script, const rk_loop_design *loop, const rk_recor
                 "$model with lines lw 2.5 lc rgb '%s' title 'model'\n",
                 colours[1]);
     with_units(label, sizeof label, "OUT", loop->out_units);
-    rki_panel_lower(script, label, style->minutes);
+    rki_panel_lower(script, style, label);
     rk_text_add(script,
                 "set offsets 0,0,graph 0.1,graph 0.1\n"
                 "plot $out with lines lw 2.5 lc rgb '%s' notitle\nunset multiplot\n",
@@ -215,13 +215,14 @@ static void add_limit(rk_text *script, const rk_trial *const *trials, size_t cou
 }
 
 static void draw_upper(rk_text *script, const rk_loop_design *loop,
-                       const rk_trial *const *trials, size_t count)
+                       const rk_trial *const *trials, size_t count,
+                       const rk_figure_style *style)
 {
     char label[80];
     size_t i;
 
     with_units(label, sizeof label, "SP and PV", loop->pv_units);
-    rki_panel_upper(script, label);
+    rki_panel_upper(script, style, label);
     rk_text_add(script,
                 "set offsets 0,0,graph 0.05,graph 0.05\nplot $sp with steps dt 2 lw 2 lc rgb "
                 "'#000000' title 'SP'");
@@ -241,7 +242,7 @@ static void draw_lower(rk_text *script, const rk_loop_design *loop,
     size_t i;
 
     with_units(label, sizeof label, "OUT", loop->out_units);
-    rki_panel_lower(script, label, style->minutes);
+    rki_panel_lower(script, style, label);
     rk_text_add(script, "plot ");
     for (i = 0; i < count; i++) {
         rk_text_add(script, "%s$out%zu with lines lw 2.5 dt %zu lc rgb '%s' notitle",
@@ -318,7 +319,7 @@ rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
         rk_text_add(script, ":");
         rk_text_add_real(script, plan->duration / unit);
         rk_text_add(script, "]\n");
-        draw_upper(script, loop, trials, count);
+        draw_upper(script, loop, trials, count, style);
         draw_lower(script, loop, trials, count, style);
     }
     status = rki_gnuplot_run(script, image, diag);

@@ -163,27 +163,37 @@ void rki_page_begin(rk_text *script, const rk_figure_style *style, const char *t
     rk_text_add(script, " at screen 0.09,0.965 left\n");
 }
 
-void rki_panel_upper(rk_text *script, const char *y_label)
+/* Characters have no upright letters: there the label goes above the axis. */
+static void add_y_label(rk_text *script, const rk_figure_style *style, const char *y_label)
 {
-    rk_text_add(
-        script,
-        "set tmargin screen 0.85\nset bmargin screen 0.42\n"
-        "set format x ''\nset key at screen 0.97,0.885 right horizontal Left reverse samplen 3 "
-        "width 1 nobox\n"
-        "set ylabel ");
-    rki_add_quoted(script, y_label);
-    rk_text_add(script, "\n");
+    if (style->format == RK_FIGURE_TERMINAL) {
+        rk_text_add(script, "set label 9 ");
+        rki_add_quoted(script, y_label);
+        rk_text_add(script, " at graph 0, graph 1.12 left\n");
+    } else {
+        rk_text_add(script, "set ylabel ");
+        rki_add_quoted(script, y_label);
+        rk_text_add(script, "\n");
+    }
 }
 
-void rki_panel_lower(rk_text *script, const char *y_label, bool minutes)
+void rki_panel_upper(rk_text *script, const rk_figure_style *style, const char *y_label)
+{
+    rk_text_add(script,
+                "set tmargin screen 0.85\nset bmargin screen 0.42\n"
+                "set format x ''\nset key at screen 0.97,0.885 right horizontal Left reverse "
+                "samplen 3 width 1 nobox\n");
+    add_y_label(script, style, y_label);
+}
+
+void rki_panel_lower(rk_text *script, const rk_figure_style *style, const char *y_label)
 {
     rk_text_add(script,
                 "unset label\nunset arrow\nunset key\n"
                 "set tmargin screen 0.37\nset bmargin screen 0.10\n"
-                "set format x '%%g'\nset xlabel 'time, %s'\nset ylabel ",
-                minutes ? "min" : "s");
-    rki_add_quoted(script, y_label);
-    rk_text_add(script, "\n");
+                "set format x '%%g'\nset xlabel 'time, %s'\n",
+                style->minutes ? "min" : "s");
+    add_y_label(script, style, y_label);
 }
 
 static void add_pair(rk_text *script, double x, double y)

@@ -17,8 +17,8 @@ typedef struct rki_curve {
 void rki_page_begin(rk_text *script, const rk_figure_style *style, const char *title);
 
 /** From here on the upper, the lower panel. */
-void rki_panel_upper(rk_text *script, const char *y_label);
-void rki_panel_lower(rk_text *script, const char *y_label, bool minutes);
+void rki_panel_upper(rk_text *script, const rk_figure_style *style, const char *y_label);
+void rki_panel_lower(rk_text *script, const rk_figure_style *style, const char *y_label);
 
 /** A named data block of the curve, thinned to what a page can show, extremes kept. */
 void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve);

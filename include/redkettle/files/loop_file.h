@@ -9,9 +9,9 @@
  * Times take a unit (200ms, 2s, 5min, 1h) and are seconds without one. A record's file name is
  * taken relative to the loop file. Comments start with ; or #.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_FORMAT for a line, section, key or value
- * that cannot be read, RK_ERR_RANGE for a word that is not known or as rk_loop_design_check:
- * diag says file:line.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_FORMAT for a line, section, key or number
+ * that cannot be read; RK_ERR_RANGE for a word that is not known, or as rk_loop_design_check.
+ *         diag says file:line.
  */
 rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag);
 

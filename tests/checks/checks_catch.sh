@@ -1,0 +1,31 @@
+#!/bin/sh
+# The layer check must catch what it is there for: each trespass below in a copy of the sources.
+# Usage: checks_catch.sh SOURCE
+set -eu
+source=$1
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+
+trespass() { # FILE LINE: add the line to the file; the check must fail and name the file
+    rm -rf "$work/tree"
+    mkdir "$work/tree"
+    (cd "$source" && cp -r include src ports cli examples "$work/tree")
+    printf '%s\n' "$2" >>"$work/tree/$1"
+    if "$source/tools/check_layers.sh" "$work/tree" >"$work/log"; then
+        echo "not caught: '$2' in $1"
+        exit 1
+    fi
+    grep -q "$1" "$work/log" || { echo "'$2' is caught, but $1 is not named"; exit 1; }
+}
+
+trespass src/device/pid.c '#include <redkettle/design/model.h>'
+trespass src/device/pid.c '#include <math.h>'
+trespass include/redkettle/device/pid.h '#include <stdio.h>'
+trespass src/design/fit.c '#include <redkettle/files/json.h>'
+trespass src/emit/c99.c '#include <redkettle/draw/figure.h>'
+trespass src/emit/c99.c '#include "../design/poly.h"'
+trespass src/files/json.c '#include <redkettle/emit/emit.h>'
+trespass ports/sim/sim.c '#include <redkettle/design/model.h>'
+trespass src/design/tune.c 'void rki_shout(void) { printf("hello"); }'
+trespass src/design/tune.c 'static int calls;'
+echo "checks: they catch"

@@ -1,0 +1,282 @@
+/* SPDX-License-Identifier: MIT */
+/* Bad input for every command: the exit status, one clear line, and no slip of memory. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+#define MODEL "--gain", "2", "--time-constant", "10", "--dead-time", "5"
+#define PI_ "--kc", "1", "--ti", "10"
+
+/* Files that the rows below name. */
+static const struct {
+    const char *name, *content;
+} files[] = {
+    {"empty.csv", ""},
+    {"header.csv", "time,out,pv\n"},
+    {"text.csv", "time,out,pv\n0,1,2\n1,one,2\n"},
+    {"nan.csv", "time,out,pv\n0,1,2\n1,NaN,2\n"},
+    {"backwards.csv", "time,out,pv\n1,1,2\n0,1,2\n"},
+    {"few.csv", "time,out,pv\n0,1,2\n1,2,2\n2,2,3\n"},
+    {"still.csv", "time,out,pv\n0,1,2\n1,1,3\n2,1,4\n3,1,4\n4,1,4\n5,1,5\n"},
+    {"dead.csv", "time,out,pv\n0,1,2\n1,2,2\n2,2,2\n3,2,2\n4,2,2\n5,2,2\n"},
+    {"flat.csv", "time,out,pv\n0,1,2\n1,2,2.1\n2,2,2\n3,2,2.1\n4,2,2\n5,2,2.1\n6,2,2\n7,2,2."
+                 "1\n8,2,2\n9,2,2.1\n"},
+    {"binary.csv", "\x01\x02\xFF\xFE\x80,\n\x00"},
+    {"good.csv", "time,out,pv\n0,1,2\n1,1,2\n2,2,2\n3,2,2.6\n4,2,2.9\n5,2,3\n6,2,3.05\n7,2,3."
+                 "1\n8,2,3.1\n9,2,3.11\n"},
+    {"empty.loop", ""},
+    {"key.loop", "[loop]\nscna = 1\n"},
+    {"line.loop", "[loop]\nscan\n"},
+    {"scan0.loop", "[loop]\nscan = 0\n"},
+    {"tau.loop", "[model]\ngain = 1\ntime-constant = -1\ndead-time = 0\n"},
+    {"limits.loop", "[out]\nlow = 100\nhigh = 0\n"},
+    {"ti0.loop", "[settings]\nkc = 1\nti = 0\n"},
+    {"nan.loop", "[model]\ngain = nan\n"},
+    {"norecord.loop", "[loop]\nscan = 1\n[record]\nfile = nowhere.csv\n"},
+    {"bare.loop", "[loop]\nname = bare\nscan = 1\n"},
+    {"noscan.loop", "[out]\nlow = 0\nhigh = 100\n[settings]\nkc = 1\nti = 10\n"},
+    {"norange.loop", "[loop]\nscan = 1\n[settings]\nkc = 1\nti = 10\n"},
+    {"slow.loop",
+     "[loop]\nscan = 60\n[out]\nlow = 0\nhigh = 100\n[settings]\nkc = 1\nti = 10\n"},
+    {"full.loop", "[loop]\nscan = 1\n[out]\nlow = 0\nhigh = 100\n[model]\ngain = "
+                  "2\ntime-constant = 10\ndead-time = 5\n"
+                  "[settings]\nkc = 0.5\nti = 10\n"},
+};
+
+static const struct {
+    int status;
+    const char *says, *arguments[20];
+} rows[] = {
+    {2, "Usage", {NULL}},
+    {2, "unknown command 'tuen'", {"tuen"}},
+    /* fit */
+    {2, "no record", {"fit"}},
+    {4, "missing.csv: cannot open: No such file", {"fit", "missing.csv"}},
+    {4, "missing.loop: cannot open", {"fit", "missing.loop"}},
+    {2, "give a loop file (.loop) or a record (.csv)", {"fit", "notes.txt"}},
+    {2, "one file at a time", {"fit", "good.csv", "few.csv"}},
+    {3, "empty.csv: is empty", {"fit", "empty.csv"}},
+    {3, "has a header but no rows", {"fit", "header.csv"}},
+    {3, "no column 'level'; there are: time, out, pv", {"fit", "good.csv", "--pv", "level"}},
+    {3, "text.csv:3: column 'out': 'one' is not a number", {"fit", "text.csv"}},
+    {3, "nan.csv:3: column 'out': 'NaN' is not a number", {"fit", "nan.csv"}},
+    {3, "backwards.csv:3: time '0'", {"fit", "backwards.csv"}},
+    {3, "too few", {"fit", "few.csv"}},
+    {3, "OUT never moves", {"fit", "still.csv"}},
+    {3, "PV never moves", {"fit", "dead.csv"}},
+    {3, "binary.csv:1: no column 'time'", {"fit", "binary.csv"}},
+    {3, "empty.loop: is empty", {"fit", "empty.loop"}},
+    {3, "key.loop:2: unknown key 'scna'", {"fit", "key.loop"}},
+    {3, "line.loop:2: neither", {"fit", "line.loop"}},
+    {4, "nowhere.csv: cannot open", {"fit", "norecord.loop"}},
+    {2, "no record", {"fit", "bare.loop"}},
+    {2, "--save writes into a loop file", {"fit", "good.csv", "--save"}},
+    {2, "figure 'f.gif'", {"fit", "good.csv", "--figure", "f.gif"}},
+    {4, "cannot write", {"fit", "good.csv", "--figure", "no/such/dir/f.png"}},
+    {2, "both want standard output", {"fit", "good.csv", "--json", "--figure", "-"}},
+    {2, "unrecognized option", {"fit", "good.csv", "--kc", "1"}},
+    {2, "requires an argument", {"fit", "good.csv", "--pv"}},
+    /* tune */
+    {2, "no model", {"tune"}},
+    {2, "a model needs all of", {"tune", "--gain", "2"}},
+    {2, "--gain: 'two' is not a number", {"tune", "--gain", "two"}},
+    {2, "--gain: 'nan' is not a number", {"tune", "--gain", "nan"}},
+    {2,
+     "time constant -4 s",
+     {"tune", "--gain", "2", "--time-constant", "-4", "--dead-time", "1"}},
+    {2,
+     "time constant 0 s",
+     {"tune", "--gain", "2", "--time-constant", "0", "--dead-time", "1"}},
+    {2, "dead time -1 s", {"tune", "--gain", "2", "--time-constant", "4", "--dead-time", "-1"}},
+    {2, "model gain 0", {"tune", "--gain", "0", "--time-constant", "4", "--dead-time", "1"}},
+    {2, "'4 parsecs' is not a time", {"tune", "--gain", "2", "--time-constant", "4 parsecs"}},
+    {2, "unknown model kind 'cubic'", {"tune", MODEL, "--kind", "cubic"}},
+    {2, "unknown rule 'magic'", {"tune", MODEL, "--rule", "magic"}},
+    {2, "unknown controller form 'fancy'", {"tune", MODEL, "--form", "fancy"}},
+    {2, "--lambda 0: give a time above 0", {"tune", MODEL, "--lambda", "0"}},
+    {2, "--save needs one rule", {"tune", "full.loop", "--save"}},
+    {3, "tau.loop: time constant -1 s", {"tune", "tau.loop"}},
+    {3, "nan.loop:2: gain 'nan' is not a number", {"tune", "nan.loop"}},
+    {3, "OUT never moves", {"tune", "still.csv"}},
+    {1, "no usable model", {"tune", "flat.csv"}},
+    /* check */
+    {2, "no settings", {"check", MODEL}},
+    {2, "no model", {"check", PI_}},
+    {2, "ti 0 s", {"check", MODEL, "--kc", "1", "--ti", "0"}},
+    {2, "ti -3 s", {"check", MODEL, "--kc", "1", "--ti", "-3"}},
+    {2, "kc 0", {"check", MODEL, "--kc", "0", "--ti", "3"}},
+    {2, "--kc: 'nan' is not a number", {"check", MODEL, "--kc", "nan"}},
+    {2, "no controller gain: give --kc", {"check", MODEL, "--ti", "3"}},
+    {2,
+     "belong to the parallel form: add --form parallel",
+     {"check", MODEL, "--kc", "1", "--ki", "0.1"}},
+    {2, "takes --kp, --ki and --kd", {"check", MODEL, "--form", "parallel", PI_}},
+    {2, "td -1 s", {"check", MODEL, PI_, "--td", "-1"}},
+    {2, "not both", {"check", MODEL, PI_, "--rule", "simc"}},
+    {2, "--lambda goes with --rule", {"check", MODEL, PI_, "--lambda", "3"}},
+    {2,
+     "--form says how settings are typed",
+     {"check", MODEL, "--rule", "simc", "--form", "series"}},
+    {2, "scan 0 s", {"check", MODEL, PI_, "--scan", "0"}},
+    {3, "scan0.loop: scan 0 s", {"check", "scan0.loop"}},
+    {3, "ti0.loop: [settings]: ti 0 s", {"check", "ti0.loop"}},
+    {3, "limits.loop: OUT range 100 to 0", {"check", "limits.loop"}},
+    /* trial */
+    {2, "no scan interval", {"trial", MODEL, PI_}},
+    {2, "scan 0 s", {"trial", MODEL, PI_, "--scan", "0"}},
+    {2, "scan -1 s", {"trial", MODEL, PI_, "--scan", "-1s"}},
+    {2,
+     "OUT range 5 to 1 is the wrong way round",
+     {"trial", MODEL, PI_, "--scan", "1", "--out-low", "5", "--out-high", "1"}},
+    {2, "OUT range: give both", {"trial", MODEL, PI_, "--scan", "1", "--out-low", "5"}},
+    {2, "output rate 0", {"trial", MODEL, PI_, "--scan", "1", "--out-rate", "0"}},
+    {2, "shorter than the scan", {"trial", MODEL, PI_, "--scan", "60"}},
+    {2,
+     "outside the limits 1 to 5",
+     {"trial", MODEL, PI_, "--scan", "1", "--out-low", "1", "--out-high", "5"}},
+    {2,
+     "unknown anti-windup 'maybe'",
+     {"trial", MODEL, PI_, "--scan", "1", "--anti-windup", "maybe"}},
+    {2, "--tracking-time 0 s", {"trial", MODEL, PI_, "--scan", "1", "--tracking-time", "0"}},
+    {2, "--sp-weight 3", {"trial", MODEL, PI_, "--scan", "1", "--sp-weight", "3"}},
+    {2, "a trial of 0 s", {"trial", MODEL, PI_, "--scan", "1", "--for", "0"}},
+    {2,
+     "load step at 50 s",
+     {"trial", MODEL, PI_, "--scan", "1", "--for", "40", "--load-step", "1", "--load-at",
+      "50"}},
+    {2, "settling band 0 %", {"trial", MODEL, PI_, "--scan", "1", "--band", "0"}},
+    {2,
+     "shorten it or scan more slowly",
+     {"trial", MODEL, PI_, "--scan", "0.1ms", "--for", "1h"}},
+    {2, "is not a time", {"trial", MODEL, PI_, "--scan", "1s", "--for", "ever"}},
+    {2, "give \"name: key=value", {"trial", MODEL, PI_, "--scan", "1", "--case", "kc=2"}},
+    {2, "unknown key 'kx'", {"trial", MODEL, PI_, "--scan", "1", "--case", "a: kx=2"}},
+    {2, "'kc' is not key=value", {"trial", MODEL, PI_, "--scan", "1", "--case", "a: kc"}},
+    {2,
+     "kc: 'two' is not a number",
+     {"trial", MODEL, PI_, "--scan", "1", "--case", "a: kc=two"}},
+    {2, "case 'a': ti 0 s", {"trial", MODEL, PI_, "--scan", "1", "--case", "a: kc=1 ti=0"}},
+    {2,
+     "case 'a': unknown rule 'magic'",
+     {"trial", MODEL, PI_, "--scan", "1", "--case", "a: rule=magic"}},
+    {2, "not both", {"trial", MODEL, PI_, "--scan", "1", "--case", "a: rule=simc kc=1"}},
+    {2,
+     "manual has no settings",
+     {"trial", MODEL, PI_, "--scan", "1", "--case", "a: manual=1 kc=1"}},
+    {2, "lambda goes with rule", {"trial", MODEL, PI_, "--scan", "1", "--case", "a: lambda=1"}},
+    {2,
+     "case 'a': time constant -3 s",
+     {"trial", MODEL, PI_, "--scan", "1", "--case", "a: time-constant=-3"}},
+    {2, "no settings", {"trial", MODEL, "--scan", "1"}},
+    /* emit */
+    {2, "give a loop file", {"emit"}},
+    {2, "give a loop file", {"emit", "good.csv"}},
+    {3, "no settings", {"emit", "bare.loop"}},
+    {3, "no scan interval", {"emit", "noscan.loop"}},
+    {3, "no output range", {"emit", "norange.loop"}},
+    {3, "shorter than the scan", {"emit", "slow.loop"}},
+    {2, "unknown kind 'ladder'", {"emit", "full.loop", "--to", "st,ladder"}},
+    {4, "is a file, not a directory", {"emit", "full.loop", "--dir", "good.csv"}},
+    {4, "cannot open", {"emit", "missing.loop"}},
+    /* demo */
+    {2, "demo takes no file", {"demo", "x"}},
+    {4, "is a file, not a directory", {"demo", "--dir", "good.csv"}},
+};
+
+/* A checker to run the tool under; it ends with 99 when it finds something. */
+static size_t checker(const char **argv)
+{
+    if (getenv("RK_VALGRIND") == NULL) return 0;
+    argv[0] = "valgrind";
+    argv[1] = "--quiet";
+    argv[2] = "--error-exitcode=99";
+    argv[3] = "--leak-check=full";
+    argv[4] = "--errors-for-leak-kinds=definite,indirect,possible";
+    return 5;
+}
+
+/* Valgrind takes its time: two test programs share the rows, the even and the odd ones. */
+static bool others_row(int row)
+{
+    const char *half = getenv("RK_VALGRIND");
+
+    return half != NULL && row % 2 != atoi(half);
+}
+
+START_TEST(bad_input_gets_its_status_and_one_clear_line)
+{
+    const char *argv[32] = {NULL};
+    size_t used = checker(argv), i;
+    char *dir;
+    outcome o;
+
+    if (others_row(_i)) return;
+    dir = scratch_make();
+    for (i = 0; i < COUNT(files); i++)
+        put_file(path_in(dir, files[i].name), files[i].content);
+    argv[used++] = RK_CLI;
+    for (i = 0; rows[_i].arguments[i] != NULL; i++)
+        argv[used++] = rows[_i].arguments[i];
+    o = run_program(dir, argv);
+    ck_assert_msg(o.status == rows[_i].status, "'%s': exit %d, not %d: %s", rows[_i].says,
+                  o.status, rows[_i].status, o.err);
+    ck_assert_msg(strstr(o.err, rows[_i].says) != NULL, "'%s' does not say '%s'", o.err,
+                  rows[_i].says);
+    ck_assert_msg(rows[_i].status == 1 || o.out[0] == '\0' || strstr(o.err, "figure") != NULL ||
+                      strstr(o.err, "write") != NULL,
+                  "'%s': also on standard output: %s", rows[_i].says, o.out);
+    if (rows[_i].status > 2) { /* usage errors may point to --help in a second line */
+        ck_assert_msg(strchr(o.err, '\n') == o.err + strlen(o.err) - 1,
+                      "more than one line: %s", o.err);
+    }
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+/* Sound input, under the same checker. */
+static const char *const sound[][16] = {
+    {"fit", "good.csv", "--json"},
+    {"fit", "good.csv", "--figure", "f.png"},
+    {"tune", MODEL, "--form", "series"},
+    {"check", "full.loop"},
+    {"trial", "full.loop", "--sp-step", "1", "--case", "p: kc=1"},
+    {"emit", "full.loop", "--dir", "out"},
+    {"tune", "full.loop", "--rule", "simc", "--save"},
+};
+
+START_TEST(sound_input_is_silent_too)
+{
+    const char *argv[32] = {NULL};
+    size_t used = checker(argv), i;
+    char *dir;
+    outcome o;
+
+    if (others_row(_i)) return;
+    dir = scratch_make();
+    for (i = 0; i < COUNT(files); i++)
+        put_file(path_in(dir, files[i].name), files[i].content);
+    argv[used++] = RK_CLI;
+    for (i = 0; sound[_i][i] != NULL; i++)
+        argv[used++] = sound[_i][i];
+    o = run_program(dir, argv);
+    ck_assert_msg(o.status == 0, "%s %s: exit %d: %s", sound[_i][0], sound[_i][1], o.status,
+                  o.err);
+    ck_assert_str_eq(o.err, "");
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+Suite *suite_bad_input(void)
+{
+    Suite *suite = suite_create("cli/bad_input");
+    TCase *t = tcase_create("bad_input");
+
+    tcase_set_timeout(t, 60);
+    add_table(t, bad_input_gets_its_status_and_one_clear_line, rows);
+    add_table(t, sound_input_is_silent_too, sound);
+    suite_add_tcase(suite, t);
+    return suite;
+}

@@ -1,0 +1,453 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <jansson.h>
+
+#include "../support/support.h"
+
+#define RECORDS RK_SOURCE "/data/records/"
+#define CLEAN RECORDS "clean_single_step.csv"
+#define BRIX_COLUMNS "--time", "time_s", "--out", "FV210.OUT_pct", "--pv", "AT210.PV_degBx"
+#define MODEL "--gain", "2", "--time-constant", "10", "--dead-time", "5"
+
+/* Run the tool in a directory; arguments ended by NULL. */
+static outcome tool(const char *directory, const char *const *arguments)
+{
+    const char *argv[40] = {RK_CLI};
+    size_t i;
+
+    for (i = 0; arguments[i] != NULL && i < COUNT(argv) - 2; i++)
+        argv[i + 1] = arguments[i];
+    return run_program(directory, argv);
+}
+
+#define TOOL(directory, ...) tool(directory, (const char *const[]){__VA_ARGS__, NULL})
+
+/* The one JSON object on standard output; checks the exit status. */
+static json_t *json_of(outcome o, int status)
+{
+    json_error_t error;
+    json_t *json = json_loads(o.out, 0, &error);
+
+    ck_assert_msg(o.status == status, "exit %d: %s", o.status, o.err);
+    ck_assert_msg(json != NULL, "%s in: %s", error.text, o.out);
+    outcome_free(&o);
+    return json;
+}
+
+/* A number at a path such as "model.gain" or "time_constant.0". */
+static double number_at(json_t *json, const char *path)
+{
+    char copy[128], *rest = NULL, *part;
+
+    (void)snprintf(copy, sizeof copy, "%s", path);
+    for (part = strtok_r(copy, ".", &rest); part != NULL; part = strtok_r(NULL, ".", &rest)) {
+        json = json_is_array(json) ? json_array_get(json, (size_t)atoi(part))
+                                   : json_object_get(json, part);
+        ck_assert_msg(json != NULL, "no %s in %s", part, path);
+    }
+    if (json_is_null(json)) return nan("");
+    ck_assert_msg(json_is_number(json), "%s is no number", path);
+    return json_number_value(json);
+}
+
+START_TEST(fit_prints_one_json_object_with_the_model)
+{
+    json_t *j = json_of(TOOL(NULL, "fit", CLEAN, BRIX_COLUMNS, "--json"), 0);
+
+    ck_close(number_at(j, "model.gain"), -0.118, 1e-3);
+    ck_close(number_at(j, "model.time_constant.0"), 46.5, 1e-3);
+    ck_close(number_at(j, "model.dead_time"), 17.4, 1e-3);
+    ck_close(number_at(j, "model.pv0"), 11.8, 1e-6);
+    ck_assert_double_eq(number_at(j, "model.out0"), 42);
+    ck_assert_double_lt(number_at(j, "interval95.gain.0"), -0.118 + 1e-5);
+    ck_assert_double_gt(number_at(j, "interval95.time_constant.0.1"), 46.4);
+    ck_assert_double_gt(number_at(j, "interval95.dead_time.1"), 17.3);
+    ck_assert_double_gt(number_at(j, "fit_percent"), 99.9);
+    ck_assert(json_is_null(json_object_get(json_object_get(j, "model"), "damping")));
+    ck_assert_str_eq(json_string_value(json_object_get(json_object_get(j, "model"), "kind")),
+                     "fopdt");
+    ck_assert(!isnan(number_at(j, "rmse")) && !isnan(number_at(j, "noise")));
+    ck_assert(!isnan(number_at(j, "residual_correlation")));
+    ck_assert(!isnan(number_at(j, "candidates.0.bic")));
+    ck_assert(json_is_array(json_object_get(j, "findings")));
+    json_decref(j);
+}
+END_TEST
+
+START_TEST(check_agrees_with_the_closed_forms)
+{
+    json_t *j = json_of(TOOL(NULL, "check", MODEL, "--kc", "1.2", "--ti", "10s", "--json"), 1);
+
+    ck_close(number_at(j, "gain_margin"), 1.30899694, 1e-8);
+    ck_close(number_at(j, "phase_margin_deg"), 21.2450646, 1e-8);
+    ck_close(number_at(j, "delay_margin_s"), 1.54498469, 1e-8);
+    ck_close(number_at(j, "ms"), 4.89340466, 1e-8);
+    ck_close(number_at(j, "mt"), 4.07164273, 1e-8);
+    ck_close(number_at(j, "ultimate_gain"), 3.80688286 / 2, 1e-8);
+    ck_close(number_at(j, "ultimate_period_s"), 3.42110142 * 5, 1e-8);
+    ck_assert_double_eq(number_at(j, "kc_stable.0"), 0);
+    ck_close(number_at(j, "kc_stable.1"), 3.14159265358979 / 2, 1e-9);
+    ck_assert(json_is_true(json_object_get(j, "stable")));
+    ck_assert_str_eq(json_string_value(json_object_get(j, "verdict")), "missed");
+    json_decref(j);
+    j = json_of(TOOL(NULL, "check", MODEL, "--kc", "4", "--ti", "10s", "--json"), 1);
+    ck_assert(json_is_false(json_object_get(j, "stable")));
+    ck_assert(json_is_null(json_object_get(j, "gain_margin")));
+    json_decref(j);
+}
+END_TEST
+
+/* The same controller typed in each form has the same margins. */
+START_TEST(settings_may_be_typed_in_any_form)
+{
+    json_t *ideal = json_of(
+        TOOL(NULL, "check", MODEL, "--kc", "0.6", "--ti", "15", "--td", "2.4", "--json"), 0);
+    json_t *series = json_of(TOOL(NULL, "check", MODEL, "--form", "series", "--kc", "0.48",
+                                  "--ti", "12", "--td", "3", "--json"),
+                             0);
+    json_t *parallel = json_of(TOOL(NULL, "check", MODEL, "--form", "parallel", "--kp", "0.6",
+                                    "--ki", "0.04", "--kd", "1.44", "--json"),
+                               0);
+
+    ck_close(number_at(series, "gain_margin"), number_at(ideal, "gain_margin"), 1e-9);
+    ck_close(number_at(parallel, "gain_margin"), number_at(ideal, "gain_margin"), 1e-9);
+    ck_close(number_at(parallel, "ms"), number_at(series, "ms"), 1e-9);
+    json_decref(ideal);
+    json_decref(series);
+    json_decref(parallel);
+}
+END_TEST
+
+START_TEST(tune_gives_the_rules_in_the_form_asked_for)
+{
+    json_t *j = json_of(TOOL(NULL, "tune", "--gain", "2", "--time-constant", "100",
+                             "--dead-time", "2", "--lambda", "2", "--json"),
+                        0);
+
+    ck_assert_str_eq(json_string_value(json_object_get(
+                         json_array_get(json_object_get(j, "settings"), 2), "rule")),
+                     "simc");
+    ck_close(number_at(j, "settings.0.kc"), 0.5, 1e-12);
+    ck_close(number_at(j, "settings.1.kc"), 12.5, 1e-12);
+    ck_close(number_at(j, "settings.1.ti"), 100, 1e-12);
+    ck_close(number_at(j, "settings.2.kc"), 12.5, 1e-12);
+    ck_close(number_at(j, "settings.2.ti"), 16, 1e-12);
+    ck_assert_double_eq(number_at(j, "settings.2.td"), 0);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "tune", MODEL, "--rule", "lambda", "--lambda", "5", "--form",
+                     "parallel", "--json"),
+                0);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "settings")), 1);
+    ck_close(number_at(j, "settings.0.kp"), 0.5, 1e-12);
+    ck_close(number_at(j, "settings.0.ki"), 0.05, 1e-12);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "tune", "--gain", "1", "--time-constant", "10", "--dead-time", "8",
+                     "--rule", "simple", "--json"),
+                0);
+    ck_assert(json_is_false(
+        json_object_get(json_array_get(json_object_get(j, "settings"), 0), "in_range")));
+    json_decref(j);
+}
+END_TEST
+
+/* lambda PI, no dead time, lambda 5: first order. P-only: offset 1/(1 + K kc). */
+START_TEST(trial_agrees_with_the_closed_forms_case_by_case)
+{
+    json_t *j =
+        json_of(TOOL(NULL, "trial", "--gain", "2", "--time-constant", "10", "--dead-time", "0",
+                     "--scan", "5ms", "--kc", "1", "--ti", "10", "--sp-step", "1",
+                     "--load-step", "1", "--load-at", "100", "--for", "200", "--case",
+                     "p only: kc=1.5", "--case", "by hand: manual=0.5", "--json"),
+                0);
+
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "cases")), 3);
+    ck_close(number_at(j, "cases.0.setpoint.rise_time"), 5 * log(9), 1e-3);
+    ck_close(number_at(j, "cases.0.setpoint.settling_time"), 5 * log(50), 1e-3);
+    ck_close(number_at(j, "cases.0.setpoint.iae"), 5, 1e-3);
+    ck_close(number_at(j, "cases.0.setpoint.ise"), 2.5, 1e-3);
+    ck_close(number_at(j, "cases.0.setpoint.itae"), 25, 2e-3);
+    ck_assert_double_lt(number_at(j, "cases.0.setpoint.overshoot_percent"), 0.1);
+    ck_close(number_at(j, "cases.0.load.iae"), 10, 1e-3); /* d ti / kc */
+    ck_close(number_at(j, "cases.1.setpoint.steady_error"), 0.25, 1e-9);
+    ck_close(number_at(j, "cases.1.load.peak_deviation"), 0.5, 1e-3); /* 2 / (1 + 3) */
+    ck_close(number_at(j, "cases.2.load.peak_deviation"), 2, 1e-3);
+    ck_close(number_at(j, "cases.2.travel"), 0.5, 1e-12);
+    ck_assert_double_eq(number_at(j, "cases.2.reversals"), 0);
+    ck_assert_double_eq(number_at(j, "cases.0.saturated_time"), 0);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "trial", MODEL, "--rule", "simc", "--scan", "0.5", "--load-step",
+                     "2", "--json"),
+                0);
+    ck_assert(json_is_null(
+        json_object_get(json_array_get(json_object_get(j, "cases"), 0), "setpoint")));
+    json_decref(j);
+}
+END_TEST
+
+START_TEST(trial_options_reach_the_loop)
+{
+    json_t *j = json_of(
+        TOOL(NULL, "trial", MODEL, "--kc", "1", "--ti", "10", "--scan", "0.1", "--sp-step", "4",
+             "--for", "300", "--out-low", "-1", "--out-high", "2.1", "--anti-windup", "none",
+             "--case", "back: anti-windup=back-calculation tracking-time=5", "--case",
+             "slow valve: out-rate=0.05", "--case", "soft: sp-weight=0", "--case",
+             "other plant: dead-time=8 gain=1.9", "--case", "tight: rule=simc lambda=4s",
+             "--case", "parallel: form=parallel kp=0.8 ki=0.08", "--case", "scan: scan=2s",
+             "--json"),
+        0);
+    const double none = number_at(j, "cases.0.saturated_time");
+
+    ck_assert_double_gt(none, 5);
+    ck_assert_double_lt(number_at(j, "cases.1.saturated_time"), none);
+    ck_assert_double_gt(number_at(j, "cases.2.setpoint.rise_time"),
+                        number_at(j, "cases.1.setpoint.rise_time"));
+    ck_assert_double_lt(number_at(j, "cases.3.setpoint.overshoot_percent"),
+                        number_at(j, "cases.0.setpoint.overshoot_percent"));
+    ck_assert_double_gt(number_at(j, "cases.4.setpoint.iae"),
+                        number_at(j, "cases.1.setpoint.iae"));
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "cases")), 8);
+    json_decref(j);
+}
+END_TEST
+
+static char *loop_in(const char *dir)
+{
+    static char path[1024];
+    char *loop = get_file(RK_SOURCE "/data/blend-brix.loop", NULL),
+         *record = get_file(RK_SOURCE "/data/blend-brix.csv", NULL);
+
+    (void)snprintf(path, sizeof path, "%s/blend-brix.loop", dir);
+    put_file(path, loop);
+    put_file(path_in(dir, "blend-brix.csv"), record);
+    free(loop);
+    free(record);
+    return path;
+}
+
+START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
+{
+    char *dir = scratch_make(), *path = loop_in(dir), *text;
+    json_t *j;
+    outcome o;
+
+    j = json_of(TOOL(dir, "fit", path, "--save", "--json"), 0);
+    ck_close(number_at(j, "model.gain"), -0.118, 1e-2);
+    json_decref(j);
+    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
+    ck_assert_msg(o.status == 0, "%s", o.err);
+    outcome_free(&o);
+    j = json_of(TOOL(dir, "check", path, "--json"), 0);
+    ck_close(number_at(j, "gain_margin"), 3.14159265, 1e-6);
+    ck_assert_str_eq(json_string_value(json_object_get(j, "verdict")), "met");
+    json_decref(j);
+    j = json_of(TOOL(dir, "emit", path, "--dir", "plc", "--json"), 0);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 3);
+    json_decref(j);
+    text = get_file(path_in(dir, "plc/blend_brix_controller.st"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "FUNCTION_BLOCK BLEND_BRIX_CONTROLLER"));
+    ck_assert_ptr_nonnull(strstr(text, "Record        blend-brix.csv"));
+    free(text);
+    o = TOOL(dir, "emit", path, "--dir", "plc"); /* the same again: nothing to replace */
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    put_file(path_in(dir, "plc/blend_brix_controller.st"), "mine");
+    o = TOOL(dir, "emit", path, "--dir", "plc");
+    ck_assert_int_eq(o.status, 4);
+    ck_assert_ptr_nonnull(strstr(o.err, "--force"));
+    outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "plc", "--force", "--to", "st");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable)
+{
+    static const char loop[] =
+        "[loop]\nname = x\nscan = 1\n[out]\nlow = 0\nhigh = 100\n[model]\ngain = 2\n"
+        "time-constant = 10\ndead-time = 5\n[settings]\nkc = 4\nti = 10\n";
+    char *dir = scratch_make();
+    outcome o;
+
+    put_file(path_in(dir, "x.loop"), loop);
+    o = TOOL(dir, "check", "x.loop");
+    ck_assert_int_eq(o.status, 1);
+    ck_assert_ptr_nonnull(strstr(o.out, "UNSTABLE"));
+    ck_assert_ptr_nonnull(strstr(o.out, "give kc between 0 and 1.571"));
+    outcome_free(&o);
+    o = TOOL(dir, "emit", "x.loop");
+    ck_assert_int_eq(o.status, 1);
+    ck_assert_ptr_nonnull(strstr(o.err, "nothing written"));
+    outcome_free(&o);
+    o = run_program(dir, (const char *const[]){"ls", NULL});
+    ck_assert_str_eq(o.out, "x.loop\n");
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(demo_does_the_whole_job_and_leaves_it_in_a_folder)
+{
+    static const char *const left[] = {
+        "blend-brix.csv",           "blend-brix.loop",         "fit.png",
+        "trial-rules.png",          "trial-windup.png",        "trial-manual.png",
+        "blend_brix_controller.st", "blend_brix_controller.c", "blend_brix_controller.h"};
+    static const char *const cc[] = {
+        "cc",      "-std=c99",  "-Wall", "-Wextra",
+        "-Werror", "-pedantic", "-c",    "d/blend_brix_controller.c",
+        NULL};
+    char *dir = scratch_make();
+    outcome o = TOOL(dir, "demo", "--dir", "d");
+    size_t i, length;
+
+    ck_assert_msg(o.status == 0, "%s", o.err);
+    ck_assert_ptr_nonnull(strstr(o.out, "MET"));
+    ck_assert_str_eq(o.err, "");
+    outcome_free(&o);
+    for (i = 0; i < COUNT(left); i++) {
+        char name[128], *content;
+
+        (void)snprintf(name, sizeof name, "d/%s", left[i]);
+        content = get_file(path_in(dir, name), &length);
+        ck_assert_uint_gt(length, 500);
+        if (strstr(left[i], ".png") != NULL) ck_assert_mem_eq(content, "\x89PNG", 4);
+        free(content);
+    }
+    o = run_program(dir, cc);
+    ck_assert_msg(o.status == 0, "%s", o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "demo", "--dir", "d"); /* and again over it */
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+/* What an engineer reads: the verdict first, units on every number. */
+static const struct {
+    const char *what, *arguments[16], *says[5];
+} shown[] = {
+    {"fit", {"fit", CLEAN, BRIX_COLUMNS}, {"GOOD", "gain", "46.50", "17.40", "explains"}},
+    {"fit in minutes", {"fit", CLEAN, BRIX_COLUMNS, "--minutes"}, {"min", "0.775", "0.29"}},
+    {"tune", {"tune", MODEL}, {"ideal form", "gain margin", "simple", "lambda", "simc"}},
+    {"tune, parallel, minutes",
+     {"tune", MODEL, "--form", "parallel", "--minutes"},
+     {"kp", "ki, 1/min", "kd, min"}},
+    {"check",
+     {"check", MODEL, "--rule", "simc"},
+     {"MET", "at least 2", "(default)", "stable from 0 to", "rule simc"}},
+    {"check without dead time",
+     {"check", "--gain", "2", "--time-constant", "10", "--dead-time", "0", "--kc", "1", "--ti",
+      "5"},
+     {"never oscillates", "any above", "none"}},
+    {"trial",
+     {"trial", MODEL, "--rule", "simc", "--scan", "1s"},
+     {"rise time, s", "IAE", "OUT travel", "No output range"}},
+    {"trial in the terminal",
+     {"trial", MODEL, "--rule", "simc", "--scan", "1s", "--figure", "-"},
+     {"SP and PV", "OUT, out-EU"}},
+    {"help", {"--help"}, {"Usage: redkettle COMMAND", "fit", "demo", "Exit status"}},
+    {"version", {"--version"}, {"redkettle " RK_VERSION}},
+    {"help of a command",
+     {"trial", "--help"},
+     {"--sp-step", "--case", "manual=OUT", "--anti-windup", "Example"}},
+};
+
+START_TEST(output_says_what_an_engineer_looks_for)
+{
+    outcome o = tool(NULL, shown[_i].arguments);
+    size_t i;
+
+    ck_assert_msg(o.status == 0, "%s: %s", shown[_i].what, o.err);
+    for (i = 0; i < COUNT(shown[_i].says) && shown[_i].says[i] != NULL; i++) {
+        ck_assert_msg(strstr(o.out, shown[_i].says[i]) != NULL, "%s: no '%s' in:\n%s",
+                      shown[_i].what, shown[_i].says[i], o.out);
+    }
+    ck_assert_msg(strstr(o.out, "\033[") == NULL, "colour where there is no terminal");
+    outcome_free(&o);
+}
+END_TEST
+
+static const char *const figures[] = {"f.png", "f.svg", "f.pdf"};
+
+START_TEST(figures_are_written_whole_by_their_name)
+{
+    char *dir = scratch_make(), *content;
+    outcome o = TOOL(dir, "fit", CLEAN, BRIX_COLUMNS, "--figure", figures[_i]);
+    size_t length;
+
+    ck_assert_msg(o.status == 0, "%s", o.err);
+    outcome_free(&o);
+    content = get_file(path_in(dir, figures[_i]), &length);
+    ck_assert_uint_gt(length, 2000);
+    free(content);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(examples_run)
+{
+    outcome o =
+        run_program(NULL, (const char *const[]){RK_EXAMPLES "/fit_and_tune",
+                                                RK_SOURCE "/data/blend-brix.csv", "timestamp",
+                                                "FV210.OUT_pct", "AT210.PV_degBx", NULL});
+
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "gain margin 3.14"));
+    outcome_free(&o);
+    o = run_program(NULL, (const char *const[]){RK_EXAMPLES "/run_on_sim_port", NULL});
+    ck_assert_int_eq(o.status, 0); /* it holds the setpoint after the load step */
+    ck_assert_ptr_nonnull(strstr(o.out, "OUT  46.00 %"));
+    outcome_free(&o);
+}
+END_TEST
+
+START_TEST(a_closed_output_is_an_error)
+{
+    outcome o = run_program(
+        NULL, (const char *const[]){
+                  "sh", "-c",
+                  RK_CLI " tune --gain 2 --time-constant 10 --dead-time 5 > /dev/full", NULL});
+
+    ck_assert_int_eq(o.status, 4);
+    ck_assert_ptr_nonnull(strstr(o.err, "cannot write"));
+    outcome_free(&o);
+}
+END_TEST
+
+Suite *suite_commands(void)
+{
+    Suite *suite = suite_create("cli/commands");
+    TCase *t = tcase_create("commands");
+
+    tcase_add_test(t, fit_prints_one_json_object_with_the_model);
+    tcase_add_test(t, check_agrees_with_the_closed_forms);
+    tcase_add_test(t, settings_may_be_typed_in_any_form);
+    tcase_add_test(t, tune_gives_the_rules_in_the_form_asked_for);
+    tcase_add_test(t, trial_agrees_with_the_closed_forms_case_by_case);
+    tcase_add_test(t, trial_options_reach_the_loop);
+    tcase_add_test(t, a_loop_file_carries_the_job_from_fit_to_program_text);
+    tcase_add_test(t, check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable);
+    tcase_add_test(t, demo_does_the_whole_job_and_leaves_it_in_a_folder);
+    add_table(t, output_says_what_an_engineer_looks_for, shown);
+    add_table(t, figures_are_written_whole_by_their_name, figures);
+    tcase_add_test(t, examples_run);
+    tcase_add_test(t, a_closed_output_is_an_error);
+    suite_add_tcase(suite, t);
+    return suite;
+}
+
+Suite *suite_bad_input(void);
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_commands, suite_bad_input};
+
+    return run_suites(makers, COUNT(makers));
+}
