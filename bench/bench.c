@@ -1,4 +1,169 @@
-int main(void)
+/* SPDX-License-Identifier: MIT */
+/*
+ * What the fit and a scan cost, on one core. Usage: redkettle-bench [PATH OF redkettle]
+ * Each figure is the median of several runs.
+ */
+#include <math.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#include <redkettle/redkettle.h>
+
+enum { RUNS = 9, SCANS = 10000000 };
+
+static double now(void)
 {
+    struct timespec t;
+
+    (void)clock_gettime(CLOCK_MONOTONIC, &t);
+    return (double)t.tv_sec + (1e-9 * (double)t.tv_nsec);
+}
+
+static int by_value(const void *a, const void *b)
+{
+    return (*(const double *)a > *(const double *)b) -
+           (*(const double *)a < *(const double *)b);
+}
+
+static double median(double *values, size_t count)
+{
+    qsort(values, count, sizeof *values, by_value);
+    return values[count / 2];
+}
+
+/* A step up and back of a process with gain -0.118, tau 46.5 s, theta 17.4 s, and noise. */
+static rk_record *make_record(size_t rows)
+{
+    const double interval = 600.0 / (double)rows;
+    uint64_t state = 42;
+    rk_record *record = NULL;
+    size_t i;
+
+    if (rk_record_create(&record, NULL) != RK_OK) abort();
+    for (i = 0; i < rows; i++) {
+        const double t = interval * (double)i, out = t >= 60 && t < 330 ? 47 : 42;
+        double pv = 11.8, noise = 0;
+        int k;
+
+        if (t > 77.4) pv -= 0.59 * (1.0 - exp((77.4 - t) / 46.5));
+        if (t > 347.4) pv += 0.59 * (1.0 - exp((347.4 - t) / 46.5));
+        for (k = 0; k < 4; k++) {
+            state = (state * UINT64_C(6364136223846793005)) + UINT64_C(1442695040888963407);
+            noise += ((double)(state >> 40) / 16777216.0) - 0.5;
+        }
+        if (rk_record_add(record, t, out, pv + (0.014 * noise), NULL) != RK_OK) abort();
+    }
+    return record;
+}
+
+static void bench_fit(size_t rows)
+{
+    rk_record *record = make_record(rows);
+    double seconds[RUNS];
+    rk_fit fit;
+    int i;
+
+    for (i = 0; i < RUNS; i++) {
+        const double start = now();
+
+        if (rk_fit_fopdt(record, &fit, NULL) != RK_OK) abort();
+        seconds[i] = now() - start;
+    }
+    printf("  fit of %7zu samples      %8.2f ms  %6.1f ns per sample   (dead time %.3f s)\n",
+           rows, 1e3 * median(seconds, RUNS), 1e9 * median(seconds, RUNS) / (double)rows,
+           fit.model.dead_time);
+    rk_record_free(record);
+}
+
+/* The whole process: start, read the CSV, fit, print. */
+static void bench_process(const char *tool, size_t rows)
+{
+    char path[] = "/tmp/rk-bench-XXXXXX.csv";
+    const int file = mkstemps(path, 4);
+    FILE *stream = file >= 0 ? fdopen(file, "w") : NULL;
+    rk_record *record = make_record(rows);
+    double seconds[RUNS];
+    size_t i;
+
+    if (stream == NULL) abort();
+    fprintf(stream, "time,out,pv\n");
+    for (i = 0; i < rows; i++) {
+        fprintf(stream, "%.3f,%.1f,%.4f\n", rk_record_time(record)[i], rk_record_out(record)[i],
+                rk_record_pv(record)[i]);
+    }
+    fclose(stream);
+    for (i = 0; i < RUNS; i++) {
+        const double start = now();
+        const pid_t child = fork();
+        int status = 0;
+
+        if (child == 0) {
+            if (freopen("/dev/null", "w", stdout) == NULL) _exit(1);
+            execl(tool, tool, "fit", path, (char *)NULL);
+            _exit(127);
+        }
+        if (waitpid(child, &status, 0) != child || status != 0) abort();
+        seconds[i] = now() - start;
+    }
+    unlink(path);
+    printf("  redkettle fit, %zu rows   %8.2f ms  whole process\n", rows,
+           1e3 * median(seconds, RUNS));
+    rk_record_free(record);
+}
+
+/* A closed-loop scan: controller, plant with 17 scans of dead time, a setpoint that changes. */
+static void bench_scan(const char *what, double td, bool with_pid, bool with_plant)
+{
+    const rk_model model = {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 17.4, 42, 11.8};
+    const rk_settings settings = rk_settings_make(-11.3, 46.5, td, 0.1 * td);
+    const rk_limits limits = {0, 100, td > 0 ? 5.0 : HUGE_VAL};
+    rk_real memory[32];
+    rk_plant_params plant_params;
+    rk_pid_params pid_params;
+    double seconds[RUNS];
+    rk_plant plant;
+    rk_pid pid;
+    double sum = 0;
+    int run, k;
+
+    if (rk_plant_params_from_model(&model, 1, &plant_params, NULL) != RK_OK) abort();
+    if (rk_settings_pid_params(&settings, &limits, 1, &pid_params, NULL) != RK_OK) abort();
+    for (run = 0; run < RUNS; run++) {
+        double pv = 11.8, out = 42, start;
+
+        if (rk_plant_init(&plant, &plant_params, memory, 32, 42) != RK_OK) abort();
+        if (rk_pid_init(&pid, &pid_params, 42) != RK_OK) abort();
+        start = now();
+        for (k = 0; k < SCANS; k++) {
+            const double sp = (k & 1024) != 0 ? 12.3 : 11.8;
+
+            if (with_pid) out = rk_pid_scan(&pid, sp, pv);
+            if (with_plant) pv = rk_plant_scan(&plant, out + (with_pid ? 0 : sp));
+        }
+        seconds[run] = now() - start;
+        sum += pv + out;
+    }
+    printf("  %-25s %8.2f ns per scan%s\n", what, 1e9 * median(seconds, RUNS) / SCANS,
+           isfinite(sum) ? "" : " (not finite)");
+}
+
+int main(int argc, char **argv)
+{
+    printf("Fit of a first-order-plus-dead-time model, global search included:\n");
+    bench_fit(10000);
+    bench_fit(100000);
+    bench_fit(1000000);
+    if (argc > 1) bench_process(argv[1], 10000);
+    printf("Device tier:\n");
+    bench_scan("PI", 0, true, false);
+    bench_scan("PID, filter, rate limit", 7, true, false);
+    bench_scan("plant", 0, false, true);
+    bench_scan("closed loop, PI", 0, true, true);
+    bench_scan("closed loop, PID", 7, true, true);
     return 0;
 }

@@ -17,8 +17,8 @@
  *   1. a grid over dead time and time constant on a thinned record, gain and baseline solved
  *      linearly at each point (variable projection);
  *   2. the grid's best local minima refined there by a shrinking cross of steps;
- *   3. Levenberg-Marquardt on all rows and all four parameters from each of them, and from the
- *      neighbouring sample intervals of the best.
+ *   3. Levenberg-Marquardt on all rows and all four parameters from the best of them, and where
+ *      noise may hide it from the neighbouring sample intervals.
  */
 enum {
     N_THETA = 48,    /* dead times in the grid, denser towards zero */
@@ -217,7 +217,7 @@ static void polish_from(polish *job, room *work, const point *start, bool theta_
     rki_series_response(job->series, exp(free[1]), free[3], job->x, NULL, NULL);
     (void)solve_linear(job->series, job->x, &free[0], &free[2]);
 
-    (void)lmder(residuals, job, m, n, free, work->fvec, work->fjac, m, 1e-13, 1e-11, 0.0, 60,
+    (void)lmder(residuals, job, m, n, free, work->fvec, work->fjac, m, 1e-12, 1e-9, 0.0, 60,
                 diag, 1, 100.0, 0, &nfev, &njev, ipvt, qtf, wa1, wa2, wa3, work->wa);
     norm = enorm(m, work->fvec);
     found->p[0] = free[0];
@@ -244,6 +244,25 @@ static void polish_bounded(polish *job, room *work, const point *start, double t
     if (found.cost < best->cost) *best = found;
 }
 
+/*
+ * The cost has a kink wherever a sample meets the end of the dead time, 2 |residual| gain
+ * move/tau in slope. Only noise of the response's own size can turn one into a minimum: then
+ * the neighbouring sample intervals are looked into as well.
+ */
+#define KINKS_MATTER 0.02
+
+static bool kinks_matter(const rki_series *series, const solution *best)
+{
+    const double noise = sqrt(best->cost / (double)series->samples);
+    double largest = 0;
+    size_t i;
+
+    if (!isfinite(best->cost)) return false;
+    for (i = 0; i < series->events; i++)
+        largest = fmax(largest, fabs(series->event_size[i]));
+    return noise > KINKS_MATTER * fabs(best->p[0]) * largest;
+}
+
 static rk_status polish_all(polish *job, const point *starts, int count, double theta_most,
                             solution *best, rk_diag *diag)
 {
@@ -263,8 +282,7 @@ static rk_status polish_all(polish *job, const point *starts, int count, double 
             if (starts[i].cost > WORTH_POLISHING * starts[0].cost) continue;
             polish_bounded(job, &work, &starts[i], theta_most, best);
         }
-        /* The likelihood has a kink at each sample: look across the nearest ones. */
-        for (i = -1; i <= 1 && isfinite(best->cost); i += 2) {
+        for (i = -1; i <= 1 && kinks_matter(job->series, best); i += 2) {
             const double theta = best->p[2] + (i * interval);
             const point beside = {fmax(theta, 0.0), best->p[1], 0.0};
 

@@ -257,7 +257,10 @@ START_TEST(a_saved_model_reads_back_to_the_bit)
     put_file(path, "[loop]\nscan = 1\n[model]\ngain = 3 ; old\ndead-time-95 = 1, 2\n");
     ck_assert_int_eq(rk_loop_file_save_model(path, &l, NULL), RK_OK);
     ck_assert_int_eq(rk_loop_file_read(path, &back, NULL), RK_OK);
-    ck_assert_mem_eq(&back.model, &l.model, sizeof l.model);
+    ck_assert_double_eq(back.model.gain, l.model.gain);
+    ck_assert_double_eq(back.model.time_constant[0], l.model.time_constant[0]);
+    ck_assert_double_eq(back.model.dead_time, l.model.dead_time);
+    ck_assert_double_eq(back.model.pv0, l.model.pv0);
     ck_assert_double_eq(back.gain95[1], 1.0 / 3.0);
     ck_assert(isnan(back.dead_time95[0])); /* not known any more: the old one is gone */
     scratch_free(dir);
