@@ -99,9 +99,11 @@ static void bench_process(const char *tool, size_t rows)
     fclose(stream);
     for (i = 0; i < RUNS; i++) {
         const double start = now();
-        const pid_t child = fork();
+        pid_t child;
         int status = 0;
 
+        fflush(stdout);
+        child = fork();
         if (child == 0) {
             if (freopen("/dev/null", "w", stdout) == NULL) _exit(1);
             execl(tool, tool, "fit", path, (char *)NULL);

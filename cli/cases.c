@@ -148,8 +148,9 @@ static int finish(const job *j, const reading *r)
     }
     if (r->rule[0] != '\0') return apply_rule(j, r);
     if (given) {
-        if (rk_settings_from_given(&r->given, "", &c->settings, &diag) == RK_OK)
+        if (rk_settings_from_given(&r->given, "", &c->settings, &diag) == RK_OK) {
             return EXIT_DONE;
+        }
         return fail(j, EXIT_USAGE, "case '%s': %s", c->name, diag.text);
     }
     if (j->loop.has_settings) return EXIT_DONE;

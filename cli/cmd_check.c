@@ -86,8 +86,9 @@ static void print_requirements(const job *j, const rk_check *check)
         count++;
     }
     for (i = 0; i < count; i++) {
-        for (column = 0; column < COLUMNS; column++)
+        for (column = 0; column < COLUMNS; column++) {
             cells[(i * COLUMNS) + column] = rows[i][column];
+        }
     }
     show_table(cells, count, COLUMNS, COLUMNS);
 }
@@ -127,8 +128,9 @@ static void print_check(const job *j, const rk_check *check)
     char ti[SHOWN_CHARS], td[SHOWN_CHARS];
     size_t i, missed = 0;
 
-    for (i = 0; i < RK_REQUIRE_COUNT; i++)
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         missed += check->verdict.asked[i] && !check->verdict.line_met[i];
+    }
     show_verdict(check->verdict.met ? "MET" : "MISSED", check->verdict.met);
     if (!check->margins.stable) {
         (void)printf(": the loop is UNSTABLE; margins mean nothing\n");

@@ -68,8 +68,9 @@ static int type(const demo_job *d, int (*command)(int, char **), const char *lin
     }
     (void)printf("\n\n");
     argc++;
-    for (used = 0; used < (size_t)argc; used++)
+    for (used = 0; used < (size_t)argc; used++) {
         argv[used] = words[used];
+    }
     argv[argc] = NULL;
     return command(argc, argv);
 }

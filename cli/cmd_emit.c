@@ -132,13 +132,14 @@ static int write_outputs(const emit_job *e, const output *o)
 
 static int report(const emit_job *e, const output *o)
 {
-    const char *files[FILES_MAX];
+    const char *files[FILES_MAX] = {NULL};
     rk_diag diag = {RK_OK, ""};
     char scan[SHOWN_CHARS];
     size_t i;
 
-    for (i = 0; i < o->count; i++)
+    for (i = 0; i < o->count; i++) {
         files[i] = o->path[i];
+    }
     if (e->j.json) {
         rk_text *text = rk_text_create();
         const rk_status made = rk_json_emit(files, o->count, text, &diag);
@@ -149,8 +150,9 @@ static int report(const emit_job *e, const output *o)
     (void)printf("%s controller of %s for a scan of %s (%s):\n",
                  rk_settings_mode(&e->j.loop.settings), e->j.loop.name, scan,
                  e->j.loop.settings.kc < 0 ? "direct acting" : "reverse acting");
-    for (i = 0; i < o->count; i++)
+    for (i = 0; i < o->count; i++) {
         (void)printf("  %s\n", files[i]);
+    }
     (void)printf("Call the block from a cyclic task with an interval of %s.\n", scan);
     return EXIT_DONE;
 }
@@ -191,8 +193,9 @@ static int run(emit_job *e)
     if (status == EXIT_DONE) status = check_stable(e);
     if (status == EXIT_DONE) status = write_outputs(e, &o);
     if (status == EXIT_DONE) status = report(e, &o);
-    for (i = 0; i < o.count; i++)
+    for (i = 0; i < o.count; i++) {
         rk_text_free(o.text[i]);
+    }
     return status;
 }
 

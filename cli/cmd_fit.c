@@ -69,8 +69,9 @@ static void print_fit(const job *j)
     (void)printf(": first order plus dead time, %s, %zu rows, %zu move%s of OUT\n\n",
                  j->loop.record_file, f->rows, f->moves, f->moves == 1 ? "" : "s");
     (void)snprintf(unit, sizeof unit, "%s/%s", j->loop.pv_units, j->loop.out_units);
-    if (!isnan(pct))
+    if (!isnan(pct)) {
         (void)snprintf(more, sizeof more, "   = %.4g %% of PV span per %% of OUT span", pct);
+    }
     print_line("gain", f->model.gain, unit, f->gain95, more);
     print_time_line("time constant", f->model.time_constant[0], f->tau95, j->minutes);
     print_time_line("dead time", f->model.dead_time, f->dead_time95, j->minutes);

@@ -106,8 +106,9 @@ static void free_runs(runs *r)
 {
     size_t i;
 
-    for (i = 0; i < r->count; i++)
+    for (i = 0; i < r->count; i++) {
         rk_trial_free(r->trials[i]);
+    }
 }
 
 /* The first case is the loop as it stands, unless it has no settings but other cases are given.
@@ -155,8 +156,9 @@ static void make_plan(const trial_job *t, runs *r)
     if (!isnan(t->load_step)) r->plan.load_step = t->load_step;
     r->plan.band = isnan(t->band) ? 0.02 : t->band / 100.0;
 
-    for (i = 0; i < r->count; i++)
+    for (i = 0; i < r->count; i++) {
         settle = fmax(settle, rk_trial_time_to_settle(&r->cases[i]));
+    }
     settle = round_up(settle);
     if (r->plan.sp_step != 0 && r->plan.load_step != 0) settle *= 2.0;
     r->plan.duration = isnan(t->duration) ? settle : t->duration;
@@ -173,8 +175,9 @@ static int run_cases(const job *j, runs *r)
         const rk_status status = rk_trial_create(&r->cases[i], &r->plan, &r->trials[i], &diag);
 
         if (status == RK_ERR_MEMORY) return fail_diag(j, status, &diag);
-        if (status != RK_OK)
+        if (status != RK_OK) {
             return fail(j, EXIT_USAGE, "case '%s': %s", r->cases[i].name, diag.text);
+        }
     }
     return EXIT_DONE;
 }
@@ -231,8 +234,9 @@ static size_t fill_table(const job *j, const runs *r, char (*cells)[SHOWN_CHARS]
     } while (0)
 
     cells[0][0] = '\0';
-    for (i = 0; i < r->count; i++)
+    for (i = 0; i < r->count; i++) {
         (void)snprintf(cells[i + 1], SHOWN_CHARS, "%s", r->cases[i].name);
+    }
     if (r->plan.sp_step != 0) {
         METRIC(rise, unit, "rise time, %s", time);
         METRIC(overshoot, 1.0, "overshoot, %%");
@@ -279,8 +283,9 @@ static void print_trials(const job *j, const runs *r)
     (void)printf("\n");
     if (cells != NULL && pointers != NULL) {
         lines = fill_table(j, r, cells, columns);
-        for (i = 0; i < lines * columns; i++)
+        for (i = 0; i < lines * columns; i++) {
             pointers[i] = cells[i];
+        }
         show_table(pointers, lines, columns, 1);
         (void)printf(
             "\n  - : not reached within the trial. Settled: within %.3g %% of the step.\n",

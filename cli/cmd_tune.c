@@ -52,9 +52,7 @@ static void fill_row(const job *j, const rk_tuning *t, row_cells cells)
     show_number(cells[2], v.gain, 4);
     show_number(cells[3],
                 j->given.form == RK_FORM_PARALLEL ? v.integral * unit : v.integral / unit, 4);
-    show_number(cells[4],
-                j->given.form == RK_FORM_PARALLEL ? v.derivative / unit : v.derivative / unit,
-                4);
+    show_number(cells[4], v.derivative / unit, 4);
     show_number(cells[5], m.gain_margin, 3);
     show_number(cells[6], m.phase_margin, 3);
     show_number(cells[7], m.ms, 3);
@@ -77,11 +75,13 @@ static void print_table(const job *j, const rk_tuning *tunings, int count)
     (void)snprintf(rows[0][5], SHOWN_CHARS, "gain margin");
     (void)snprintf(rows[0][6], SHOWN_CHARS, "phase margin, deg");
     (void)snprintf(rows[0][7], SHOWN_CHARS, "Ms");
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         fill_row(j, &tunings[i], rows[i + 1]);
+    }
     for (i = 0; i <= count; i++) {
-        for (column = 0; column < COLUMNS; column++)
+        for (column = 0; column < COLUMNS; column++) {
             cells[(i * COLUMNS) + column] = rows[i][column];
+        }
     }
     show_table(cells, (size_t)count + 1, COLUMNS, 2);
 }
@@ -103,12 +103,14 @@ static void print_tunings(const job *j, const rk_tuning *tunings, int count)
                  isnan(j->lambda) ? " (the dead time, at least a tenth of the time constant)"
                                   : "");
     for (i = 0; i < count; i++) {
-        if (tunings[i].note[0] != '\0')
+        if (tunings[i].note[0] != '\0') {
             (void)printf("  %s: %s.\n", tunings[i].rule, tunings[i].note);
+        }
     }
     (void)printf("\n");
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         (void)printf("  %s: %s.\n", tunings[i].rule, tunings[i].source);
+    }
 }
 
 static int tune_all(job *j, rk_tuning *tunings, int *count)

@@ -182,8 +182,9 @@ static int lay_limits(job *j)
     if (!isnan(j->out_low)) j->loop.out_low = j->out_low;
     if (!isnan(j->out_high)) j->loop.out_high = j->out_high;
     if (!isnan(j->out_rate)) j->loop.out_rate = j->out_rate;
-    if (rk_loop_design_check(&j->loop, &diag) != RK_OK)
+    if (rk_loop_design_check(&j->loop, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "%s", diag.text);
+    }
     return EXIT_DONE;
 }
 

@@ -60,8 +60,9 @@ int main(int argc, char **argv)
         return flushed(EXIT_DONE);
     }
     for (i = 0; i < COMMANDS; i++) {
-        if (strcmp(commands[i].name, argv[1]) == 0)
+        if (strcmp(commands[i].name, argv[1]) == 0) {
             return flushed(commands[i].run(argc - 1, argv + 1));
+        }
     }
     (void)fprintf(stderr, "redkettle: unknown command '%s'; see redkettle --help\n", argv[1]);
     return EXIT_USAGE;

@@ -56,8 +56,9 @@ void pass_to_children(struct argp_state *state, int children)
 {
     int i;
 
-    for (i = 0; i < children; i++)
+    for (i = 0; i < children; i++) {
         state->child_inputs[i] = state->input;
+    }
 }
 
 error_t take_input(job *j, const char *arg, struct argp_state *state)

@@ -89,8 +89,9 @@ void show_table(const char *const *cells, size_t rows, size_t columns, size_t nu
     for (row = 0; row < rows; row++) {
         size_t used = columns;
 
-        while (used > 1 && cells[(row * columns) + used - 1][0] == '\0')
+        while (used > 1 && cells[(row * columns) + used - 1][0] == '\0') {
             used--;
+        }
         (void)printf("  ");
         for (column = 0; column < used; column++) {
             const char *cell = cells[(row * columns) + column];

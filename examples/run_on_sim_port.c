@@ -51,8 +51,9 @@ int main(void)
         rk_loop_scan(&loop);
         rk_sim_advance(&sim);
         largest = fmax(largest, fabs(loop.pv - loop.sp));
-        if (scan % 60 == 0)
+        if (scan % 60 == 0) {
             printf("%4d s  PV %7.3f degBx  OUT %6.2f %%\n", scan, loop.pv, loop.out);
+        }
     }
     printf("largest deviation %.3f degBx, at the end %.4f degBx\n", largest,
            fabs(loop.pv - loop.sp));

@@ -121,8 +121,9 @@ static void cross_tail(crossings *all, const rki_openloop *loop, double low, dou
         double high = 2.0 * low;
         const crossing *last;
 
-        while (rki_openloop_phase(loop, high) > target)
+        while (rki_openloop_phase(loop, high) > target) {
             high *= 2.0;
+        }
         low = solve_phase(loop, low, high, target);
         add_crossing(all, loop, low, 1);
         if (all->failed) return;

@@ -11,7 +11,7 @@ void *rk_memory_create(size_t count, size_t size)
 
 void *rk_memory_resize(void *block, size_t count, size_t size)
 {
-    if (size != 0 && count > SIZE_MAX / size) return NULL;
+    if (count == 0 || size == 0 || count > SIZE_MAX / size) return NULL;
     return realloc(block, count * size);
 }
 

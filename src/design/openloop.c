@@ -49,10 +49,12 @@ double rki_openloop_log_magnitude(const rki_openloop *loop, double w)
     double sum = log(fabs(loop->k)) - (loop->integrators * log(w));
     int i;
 
-    for (i = 0; i < loop->nums; i++)
+    for (i = 0; i < loop->nums; i++) {
         sum += factor_log_magnitude(&loop->num[i], w);
-    for (i = 0; i < loop->dens; i++)
+    }
+    for (i = 0; i < loop->dens; i++) {
         sum -= factor_log_magnitude(&loop->den[i], w);
+    }
     return sum;
 }
 
@@ -61,10 +63,12 @@ double rki_openloop_phase(const rki_openloop *loop, double w)
     double sum = (loop->k < 0 ? -PI : 0.0) - (0.5 * PI * loop->integrators) - (w * loop->theta);
     int i;
 
-    for (i = 0; i < loop->nums; i++)
+    for (i = 0; i < loop->nums; i++) {
         sum += factor_phase(&loop->num[i], w);
-    for (i = 0; i < loop->dens; i++)
+    }
+    for (i = 0; i < loop->dens; i++) {
         sum -= factor_phase(&loop->den[i], w);
+    }
     return sum;
 }
 
@@ -77,10 +81,12 @@ static int relative_degree(const rki_openloop *loop)
 {
     int sum = loop->integrators, i;
 
-    for (i = 0; i < loop->dens; i++)
+    for (i = 0; i < loop->dens; i++) {
         sum += degree(&loop->den[i]);
-    for (i = 0; i < loop->nums; i++)
+    }
+    for (i = 0; i < loop->nums; i++) {
         sum -= degree(&loop->num[i]);
+    }
     return sum;
 }
 
@@ -100,10 +106,12 @@ double rki_openloop_final_magnitude(const rki_openloop *loop)
     int i;
 
     if (relative_degree(loop) > 0) return 0.0;
-    for (i = 0; i < loop->nums; i++)
+    for (i = 0; i < loop->nums; i++) {
         value *= leading(&loop->num[i]);
-    for (i = 0; i < loop->dens; i++)
+    }
+    for (i = 0; i < loop->dens; i++) {
         value /= leading(&loop->den[i]);
+    }
     return value;
 }
 
@@ -112,10 +120,12 @@ double rki_openloop_longest(const rki_openloop *loop)
     double sum = loop->theta;
     int i;
 
-    for (i = 0; i < loop->nums; i++)
+    for (i = 0; i < loop->nums; i++) {
         sum += loop->num[i].a1;
-    for (i = 0; i < loop->dens; i++)
+    }
+    for (i = 0; i < loop->dens; i++) {
         sum += loop->den[i].a1;
+    }
     return sum;
 }
 
@@ -125,10 +135,12 @@ static double time_unit(const rki_openloop *loop)
     double sum = 0;
     int i;
 
-    for (i = 0; i < loop->nums; i++)
+    for (i = 0; i < loop->nums; i++) {
         sum += log(loop->num[i].a1);
-    for (i = 0; i < loop->dens; i++)
+    }
+    for (i = 0; i < loop->dens; i++) {
         sum += log(loop->den[i].a1);
+    }
     return exp(sum / (loop->nums + loop->dens));
 }
 
@@ -160,8 +172,9 @@ static int frequencies(const rki_poly *poly, double unit, double w[RKI_POLY_MAX]
     const int count = rki_poly_positive_roots(poly, w);
     int i;
 
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         w[i] = sqrt(w[i]) / unit;
+    }
     return count;
 }
 
@@ -200,12 +213,14 @@ int rki_openloop_gain_crossovers(const rki_openloop *loop, double w[RKI_POLY_MAX
 
         below = rki_poly_multiply(&below, &one);
     }
-    for (i = 0; i < loop->integrators; i++)
+    for (i = 0; i < loop->integrators; i++) {
         below = rki_poly_multiply(&below, &x);
+    }
     below = rki_poly_add(&below, &above, -k * k);
     count = frequencies(&below, unit, w);
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         w[i] = polish_crossover(loop, w[i]);
+    }
     return count;
 }
 

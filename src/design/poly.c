@@ -6,8 +6,9 @@
 
 static void trim(rki_poly *a)
 {
-    while (a->degree > 0 && a->c[a->degree] == 0)
+    while (a->degree > 0 && a->c[a->degree] == 0) {
         a->degree--;
+    }
 }
 
 rki_poly rki_poly_make(double c0, double c1, double c2)
@@ -24,8 +25,9 @@ rki_poly rki_poly_multiply(const rki_poly *a, const rki_poly *b)
     int i, j;
 
     for (i = 0; i <= a->degree; i++) {
-        for (j = 0; j <= b->degree; j++)
+        for (j = 0; j <= b->degree; j++) {
             made.c[i + j] += a->c[i] * b->c[j];
+        }
     }
     trim(&made);
     return made;
@@ -37,8 +39,9 @@ rki_poly rki_poly_add(const rki_poly *a, const rki_poly *b, double b_factor)
     int i;
 
     if (b->degree > made.degree) made.degree = b->degree;
-    for (i = 0; i <= b->degree; i++)
+    for (i = 0; i <= b->degree; i++) {
         made.c[i] += b_factor * b->c[i];
+    }
     trim(&made);
     return made;
 }
@@ -48,8 +51,9 @@ rki_poly rki_poly_derivative(const rki_poly *a)
     rki_poly made = {a->degree > 0 ? a->degree - 1 : 0, {0}};
     int i;
 
-    for (i = 1; i <= a->degree; i++)
+    for (i = 1; i <= a->degree; i++) {
         made.c[i - 1] = i * a->c[i];
+    }
     return made;
 }
 
@@ -58,8 +62,9 @@ double rki_poly_value(const rki_poly *a, double x)
     double value = a->c[a->degree];
     int i;
 
-    for (i = a->degree - 1; i >= 0; i--)
+    for (i = a->degree - 1; i >= 0; i--) {
         value = (value * x) + a->c[i];
+    }
     return value;
 }
 
@@ -105,8 +110,9 @@ int rki_poly_positive_roots(const rki_poly *a, double roots[RKI_POLY_MAX])
 
     trim(&p);
     while (p.degree > 0 && p.c[0] == 0) { /* roots at zero are not wanted */
-        for (i = 0; i < p.degree; i++)
+        for (i = 0; i < p.degree; i++) {
             p.c[i] = p.c[i + 1];
+        }
         p.degree--;
     }
     if (p.degree == 0) return 0;

@@ -22,8 +22,9 @@ static rk_status make_series(rki_series *series, size_t samples, size_t events, 
     if (series->time == NULL || series->pv == NULL || series->weight == NULL ||
         series->decay == NULL || series->event_time == NULL || series->event_size == NULL) {
         rki_series_free(series);
-        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record of %zu rows",
-                           samples);
+        (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record of %zu rows",
+                          samples);
+        return RK_ERR_MEMORY;
     }
     return RK_OK;
 }
@@ -53,11 +54,13 @@ static double median_interval(rki_series *series)
     size_t i;
 
     if (intervals == 0) return 0.0;
-    for (i = 0; i < intervals; i++)
+    for (i = 0; i < intervals; i++) {
         series->decay[i] = series->time[i + 1] - series->time[i];
+    }
     /* Regular sampling, the common case, needs no sorting. */
-    for (i = 1; i < intervals && series->decay[i] == series->decay[0]; i++)
+    for (i = 1; i < intervals && series->decay[i] == series->decay[0]; i++) {
         continue;
+    }
     if (i < intervals) qsort(series->decay, intervals, sizeof(double), by_value);
     return series->decay[intervals / 2];
 }
@@ -105,8 +108,9 @@ static size_t block_end(const rki_series *full, size_t first, size_t least, doub
     next = *event;
     for (end = first + 1; end < full->samples && end < first + length; end++) {
         /* A move of note starts a block of its own. */
-        while (next < full->events && full->event_time[next] < full->time[end])
+        while (next < full->events && full->event_time[next] < full->time[end]) {
             next++;
+        }
         if (next < full->events && full->event_time[next] == full->time[end] &&
             fabs(full->event_size[next]) > jitter) {
             break;
@@ -161,8 +165,9 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
     size_t least = 1, first = 0, event = 0, last_move = 0, block, blocks, taken = 0;
     rk_status status;
 
-    while ((blocks = count_blocks(full, least, jitter)) > RKI_COARSE_MAX)
+    while ((blocks = count_blocks(full, least, jitter)) > RKI_COARSE_MAX) {
         least *= 2;
+    }
     status = make_series(thin, blocks, blocks, diag);
     if (status != RK_OK) return status;
     thin->pv_ref = full->pv_ref;
@@ -254,8 +259,9 @@ rk_status rk_model_response(const rk_model *model, const rk_record *record, doub
     start = model->pv0 + (model->gain * (series.out0 - model->out0));
     rki_series_set_tau(&series, model->time_constant[0]);
     rki_series_response(&series, model->time_constant[0], model->dead_time, pv, NULL, NULL);
-    for (i = 0; i < series.samples; i++)
+    for (i = 0; i < series.samples; i++) {
         pv[i] = start + (model->gain * pv[i]);
+    }
     rki_series_free(&series);
     return RK_OK;
 }

@@ -34,8 +34,9 @@ static bool make_room(rk_text *text, size_t more)
     size_t room = text->room;
     char *chars;
 
-    while (room <= text->length + more)
+    while (room <= text->length + more) {
         room *= 2;
+    }
     if (room == text->room) return true;
     chars = rk_memory_resize(text->chars, room, 1);
     if (chars == NULL) {
@@ -60,21 +61,21 @@ static void use_point(char *chars)
 
 void rk_text_add(rk_text *text, const char *format, ...)
 {
-    va_list args;
+    va_list args, again;
     int needed;
 
     if (text == NULL || text->failed) return;
     va_start(args, format);
+    va_copy(again, args);
     needed = vsnprintf(NULL, 0, format, args);
-    va_end(args);
     if (needed < 0 || !make_room(text, (size_t)needed)) {
         text->failed = true;
-        return;
+    } else {
+        (void)vsnprintf(text->chars + text->length, text->room - text->length, format, again);
+        text->length += (size_t)needed;
     }
-    va_start(args, format);
-    (void)vsnprintf(text->chars + text->length, text->room - text->length, format, args);
+    va_end(again);
     va_end(args);
-    text->length += (size_t)needed;
 }
 
 void rk_text_add_bytes(rk_text *text, const char *bytes, size_t length)

@@ -114,8 +114,9 @@ static rk_status set_up_controller(stage *st, rk_diag *diag)
     if (status == RK_OK) {
         status = rk_pid_reset(&st->pid, st->c->plant.pv0, st->c->plant.pv0, st->c->plant.out0);
     }
-    if (status != RK_OK)
+    if (status != RK_OK) {
         return rk_diag_set(diag, status, "the controller refuses its settings");
+    }
     if (st->c->manual) rk_pid_set_manual(&st->pid, st->c->manual_out);
     return RK_OK;
 }

@@ -56,8 +56,9 @@ static double last_entry(const window *w, double value, double half)
     double edge;
 
     if (!(fabs(w->pv[i] - value) <= half)) return nan("");
-    while (i > w->first && fabs(w->pv[i - 1] - value) <= half)
+    while (i > w->first && fabs(w->pv[i - 1] - value) <= half) {
         i--;
+    }
     if (i == w->first) return 0.0;
     edge = w->pv[i - 1] > value ? value + half : value - half;
     return w->step *

@@ -89,8 +89,9 @@ rk_status rk_rule_from_name(const char *name, int *rule, rk_diag *diag)
     int i;
 
     if (name == NULL || rule == NULL) return RK_ERR_ARG;
-    for (i = 0; i < RULES; i++)
+    for (i = 0; i < RULES; i++) {
         names[i] = rules[i].name;
+    }
     names[RULES] = NULL;
     return rki_word_find(names, "rule", name, rule, diag);
 }

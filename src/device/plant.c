@@ -20,8 +20,9 @@ rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real 
     made.oldest = 0;
     made.u = out_now - p->out0;
     made.x = ((p->b0 + p->b1) * made.u) / (RK_C(1.0) - p->a);
-    for (i = 0; i <= p->delay; i++)
+    for (i = 0; i <= p->delay; i++) {
         memory[i] = made.u;
+    }
     *plant = made;
     return RK_OK;
 }

@@ -46,8 +46,9 @@ static int run_child(const streams *s, int *status)
     error = posix_spawn_file_actions_adddup2(&actions, fileno(s->script), 0);
     if (error == 0) error = posix_spawn_file_actions_adddup2(&actions, fileno(s->image), 1);
     if (error == 0) error = posix_spawn_file_actions_adddup2(&actions, fileno(s->complaint), 2);
-    if (error == 0)
+    if (error == 0) {
         error = posix_spawnp(&child, command[0], &actions, NULL, command, environment);
+    }
     (void)posix_spawn_file_actions_destroy(&actions);
     if (error != 0) return error;
     while (waitpid(child, status, 0) < 0) {
@@ -60,8 +61,9 @@ static void read_first_line(FILE *file, char *line, size_t room)
 {
     line[0] = '\0';
     (void)fseek(file, 0, SEEK_SET);
-    while (fgets(line, (int)room, file) != NULL && strspn(line, " \t\r\n^") == strlen(line))
+    while (fgets(line, (int)room, file) != NULL && strspn(line, " \t\r\n^") == strlen(line)) {
         continue;
+    }
     line[strcspn(line, "\r\n")] = '\0';
 }
 
@@ -221,8 +223,9 @@ void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve)
     size_t bucket, i;
 
     rk_text_add(script, "$%s << END\n", block);
-    for (i = 0; i < curve->count && curve->count <= 2 * BUCKETS; i++)
+    for (i = 0; i < curve->count && curve->count <= 2 * BUCKETS; i++) {
         add_point(script, curve, i, curve->y[i]);
+    }
     for (bucket = 0; bucket < BUCKETS && curve->count > 2 * BUCKETS; bucket++) {
         const size_t first = bucket * curve->count / BUCKETS;
         const size_t end = (bucket + 1) * curve->count / BUCKETS;

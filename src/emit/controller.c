@@ -87,13 +87,15 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
         made->out_start = rk_clamp(loop->model.out0, limits.low, limits.high);
     }
     status = rk_pid_init(&made->block, &made->params, made->out_start);
-    if (status != RK_OK)
+    if (status != RK_OK) {
         return rk_diag_set(diag, status, "the controller refuses its settings");
+    }
     made->derivative = loop->settings.td > 0;
     made->rate = isfinite(limits.rate);
     rk_emit_block_name(loop, made->name);
-    for (i = 0; made->name[i] != '\0'; i++)
+    for (i = 0; made->name[i] != '\0'; i++) {
         made->upper_name[i] = upper(made->name[i]);
+    }
     return RK_OK;
 }
 
@@ -114,8 +116,9 @@ static void add_line(rk_text *text, const char *lead, const char *words)
     if (words[0] == '\0') { /* no blanks at the end of a line */
         size_t length = strlen(lead);
 
-        while (length > 0 && lead[length - 1] == ' ')
+        while (length > 0 && lead[length - 1] == ' ') {
             length--;
+        }
         rk_text_add_bytes(text, lead, length);
     } else {
         rk_text_add(text, "%s", lead);

@@ -38,8 +38,9 @@ static rk_status finish(json_t *object, rk_text *text, rk_diag *diag)
     char *chars = object != NULL ? json_dumps(object, JSON_INDENT(2)) : NULL;
 
     json_decref(object);
-    if (chars == NULL)
+    if (chars == NULL) {
         return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the JSON result");
+    }
     rk_text_add(text, "%s\n", chars);
     free(chars);
     return rk_text_check(text, diag);
@@ -114,8 +115,9 @@ rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_tex
 
     if (tunings == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         json_array_append_new(array, tuning_object(&tunings[i], form));
+    }
     return finish(json_pack("{s:o}", "settings", array), text, diag);
 }
 
@@ -194,8 +196,9 @@ rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *te
 
     if (trials == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         json_array_append_new(array, trial_object(trials[i]));
+    }
     return finish(json_pack("{s:o}", "cases", array), text, diag);
 }
 
@@ -206,7 +209,8 @@ rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk
 
     if (files == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
-    for (i = 0; i < count; i++)
+    for (i = 0; i < count; i++) {
         json_array_append_new(array, words(files[i]));
+    }
     return finish(json_pack("{s:o}", "files", array), text, diag);
 }

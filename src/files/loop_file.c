@@ -174,8 +174,9 @@ static const struct key *find_key(const char *section, const char *name)
     int i;
 
     for (i = 0; i < KEYS; i++) {
-        if (strcmp(keys[i].section, section) == 0 && strcmp(keys[i].name, name) == 0)
+        if (strcmp(keys[i].section, section) == 0 && strcmp(keys[i].name, name) == 0) {
             return &keys[i];
+        }
     }
     return NULL;
 }

@@ -41,8 +41,9 @@ static line trimmed(line l)
         l.chars++;
         l.length--;
     }
-    while (l.length > 0 && is_blank(l.chars[l.length - 1]))
+    while (l.length > 0 && is_blank(l.chars[l.length - 1])) {
         l.length--;
+    }
     return l;
 }
 
@@ -79,8 +80,9 @@ static entry *entry_of(line l, entry *entries, size_t count)
         const char *end = t.chars + t.length;
 
         if (t.length <= width || memcmp(t.chars, entries[i].key, width) != 0) continue;
-        while (after < end && is_blank(*after))
+        while (after < end && is_blank(*after)) {
             after++;
+        }
         if (after < end && (*after == '=' || *after == ':')) return &entries[i];
     }
     return NULL;
@@ -95,10 +97,12 @@ static line trailing_comment(line l)
         if (l.chars[i] == ';' && is_blank(l.chars[i - 1])) {
             size_t from = i, end = l.length;
 
-            while (from > 0 && is_blank(l.chars[from - 1]))
+            while (from > 0 && is_blank(l.chars[from - 1])) {
                 from--;
-            while (end > i && is_blank(l.chars[end - 1]))
+            }
+            while (end > i && is_blank(l.chars[end - 1])) {
                 end--;
+            }
             return (line){l.chars + from, end - from};
         }
     }
@@ -266,8 +270,9 @@ rk_status rk_loop_file_save_settings(const char *path, const rk_loop_design *loo
     const rk_settings *s;
 
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
-    if (!loop->has_settings)
+    if (!loop->has_settings) {
         return rk_diag_set(diag, RK_ERR_RANGE, "there are no settings to save");
+    }
     s = &loop->settings;
     {
         const double none = nan("");

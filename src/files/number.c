@@ -98,8 +98,9 @@ static void trim(const char **text, size_t *length)
         ++*text;
         --*length;
     }
-    while (*length > 0 && ((*text)[*length - 1] == ' ' || (*text)[*length - 1] == '\t'))
+    while (*length > 0 && ((*text)[*length - 1] == ' ' || (*text)[*length - 1] == '\t')) {
         --*length;
+    }
 }
 
 bool rk_number_parse(const char *text, size_t length, double *value)

@@ -86,7 +86,7 @@ static void on_cell(void *text, size_t length, void *user)
         if (r->place[what] != r->column) continue;
         r->seen[what] = true;
         if (length >= CELL_CHARS) length = CELL_CHARS - 1;
-        if (length > 0) memcpy(r->cell[what], text, length);
+        if (text != NULL) memcpy(r->cell[what], text, length);
         r->cell[what][length] = '\0';
     }
     r->column++;
@@ -133,8 +133,9 @@ static rk_status read_time(reading *r, double *seconds)
     const char *cell = r->cell[TIME];
 
     if (rki_timestamp_parse(&r->clock, cell, seconds)) return RK_OK;
-    if (r->clock.started)
+    if (r->clock.started) {
         return bad_cell(r, TIME, "an ISO 8601 date and time like the ones before");
+    }
     if (read_number(r, TIME, seconds) != RK_OK) return RK_ERR_FORMAT;
     r->clock.in_seconds = true;
     return RK_OK;
@@ -191,8 +192,9 @@ static char find_separator(const char *text, size_t length)
     int i, best = 0;
 
     while (at < length && (text[at] == '#' || text[at] == '\n' || text[at] == '\r')) {
-        while (at < length && text[at] != '\n')
+        while (at < length && text[at] != '\n') {
             at++;
+        }
         if (at < length) at++;
     }
     for (; at < length && text[at] != '\n'; at++) {

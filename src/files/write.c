@@ -38,7 +38,7 @@ static bool same_content(const char *path, const char *content, size_t length)
     bool same = false;
 
     if (rk_file_read(path, &standing, &stands, NULL) == RK_OK) {
-        same = stands == length && memcmp(standing, content, length) == 0;
+        same = standing != NULL && stands == length && memcmp(standing, content, length) == 0;
     }
     rk_memory_free(standing);
     return same;

@@ -213,11 +213,13 @@ START_TEST(bad_input_gets_its_status_and_one_clear_line)
 
     if (others_row(_i)) return;
     dir = scratch_make();
-    for (i = 0; i < COUNT(files); i++)
+    for (i = 0; i < COUNT(files); i++) {
         put_file(path_in(dir, files[i].name), files[i].content);
+    }
     argv[used++] = RK_CLI;
-    for (i = 0; rows[_i].arguments[i] != NULL; i++)
+    for (i = 0; rows[_i].arguments[i] != NULL; i++) {
         argv[used++] = rows[_i].arguments[i];
+    }
     o = run_program(dir, argv);
     ck_assert_msg(o.status == rows[_i].status, "'%s': exit %d, not %d: %s", rows[_i].says,
                   o.status, rows[_i].status, o.err);
@@ -255,11 +257,13 @@ START_TEST(sound_input_is_silent_too)
 
     if (others_row(_i)) return;
     dir = scratch_make();
-    for (i = 0; i < COUNT(files); i++)
+    for (i = 0; i < COUNT(files); i++) {
         put_file(path_in(dir, files[i].name), files[i].content);
+    }
     argv[used++] = RK_CLI;
-    for (i = 0; sound[_i][i] != NULL; i++)
+    for (i = 0; sound[_i][i] != NULL; i++) {
         argv[used++] = sound[_i][i];
+    }
     o = run_program(dir, argv);
     ck_assert_msg(o.status == 0, "%s %s: exit %d: %s", sound[_i][0], sound[_i][1], o.status,
                   o.err);

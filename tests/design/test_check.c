@@ -61,8 +61,9 @@ START_TEST(verdict_is_what_an_engineer_would_say)
     if (verdicts[_i].what >= 0 && check.margins.stable) {
         ck_assert(check.verdict.asked[verdicts[_i].what]);
         ck_assert(!loop.requirements.by_default[verdicts[_i].what]);
-        if (verdicts[_i].kc == 1)
+        if (verdicts[_i].kc == 1) {
             ck_assert(check.verdict.line_met[verdicts[_i].what] == verdicts[_i].met);
+        }
     }
 }
 END_TEST
@@ -78,7 +79,7 @@ static const struct {
     {"less than two scans", 1, 40, 0, 0, 15, RK_LEVEL_CAUTION},
     {"shorter than the scan", 0.01, 2, 0, 0, 5, RK_LEVEL_UNFIT},
     {"no filter", 0.5, 40, 3, 0, 1, RK_LEVEL_CAUTION},
-    {"without integral action", 1, INFINITY, 0, 0, 1, RK_LEVEL_NOTE},
+    {"without integral action", 1, HUGE_VAL, 0, 0, 1, RK_LEVEL_NOTE},
 };
 
 START_TEST(doubtful_settings_are_named)
@@ -179,7 +180,7 @@ START_TEST(requirements_convert_and_refuse)
     }
     ck_assert_int_eq(rk_require_from_text("beauty", &what, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_MS, 0, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_MS, NAN, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_MS, QNAN, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_OVERSHOOT, 0, NULL), RK_OK);
     ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_COUNT, 1, NULL), RK_ERR_ARG);
     ck_assert(rk_requirements_need_trial(&r));

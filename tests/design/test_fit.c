@@ -240,8 +240,9 @@ START_TEST(doubtful_records_are_named)
         const rk_finding *f = &fit.findings.list[i];
 
         ck_assert_uint_gt(strlen(f->advice), 10);
-        if (strstr(f->what, doubtful[_i].says) != NULL && f->level == doubtful[_i].level)
+        if (strstr(f->what, doubtful[_i].says) != NULL && f->level == doubtful[_i].level) {
             named = true;
+        }
     }
     ck_assert_msg(named, "%s: not named (gain %g, tau %g, theta %g, %d findings)",
                   doubtful[_i].fact, fit.model.gain, fit.model.time_constant[0],
@@ -334,8 +335,8 @@ START_TEST(record_takes_rising_finite_rows_only)
     ck_assert_int_eq(rk_record_add(record, 1, 2, 3, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "row 2"));
     ck_assert_int_eq(rk_record_add(record, 0.5, 2, 3, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_record_add(record, 2, NAN, 3, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_record_add(record, 2, 2, INFINITY, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_record_add(record, 2, QNAN, 3, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_record_add(record, 2, 2, HUGE_VAL, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_record_add(NULL, 2, 2, 3, NULL), RK_ERR_ARG);
     ck_assert_uint_eq(rk_record_rows(record), 1);
     ck_assert_int_eq(rk_fit_fopdt(NULL, &fit, NULL), RK_ERR_ARG);

@@ -71,7 +71,7 @@ static const struct {
 } worked[] = {
     {"PI that cancels the lag", 10, 0, 0, 1.30899694, 21.2450646, 1.54498469, 4.89340466,
      4.07164273},
-    {"P alone", INFINITY, 0, 0, 1.58620119, 52.1220019, 4.16960562, 2.87773031, NAN},
+    {"P alone", HUGE_VAL, 0, 0, 1.58620119, 52.1220019, 4.16960562, 2.87773031, QNAN},
     {"PID with a filter", 12, 2, 0.25, 1.50256866, 53.7421263, 4.15599663, 3.02547957,
      2.04540375},
 };
@@ -112,17 +112,17 @@ END_TEST
 START_TEST(p_only_is_stable_from_the_wrong_sign_to_the_ultimate_gain)
 {
     const rk_model up = fopdt(2, 10, 5), down = fopdt(-2, 10, 5);
-    rk_margins m = margins_of(&up, 1.2, INFINITY, 0, 0);
+    rk_margins m = margins_of(&up, 1.2, HUGE_VAL, 0, 0);
 
     ck_close(m.kc_stable[0], -0.5, 1e-12);
     ck_close(m.kc_stable[1], 1.2 * 1.58620119, 5e-9);
-    m = margins_of(&down, -1.2, INFINITY, 0, 0);
+    m = margins_of(&down, -1.2, HUGE_VAL, 0, 0);
     ck_close(m.kc_stable[0], -1.2 * 1.58620119, 5e-9);
     ck_close(m.kc_stable[1], 0.5, 1e-12);
-    ck_assert(margins_of(&up, -0.49, INFINITY, 0, 0).stable);
-    ck_assert(!margins_of(&up, -0.51, INFINITY, 0, 0).stable);
-    ck_assert(!margins_of(&up, 1.91, INFINITY, 0, 0).stable);
-    ck_assert(isinf(margins_of(&up, 0.4, INFINITY, 0, 0).phase_margin)); /* K kc < 1: never 1 */
+    ck_assert(margins_of(&up, -0.49, HUGE_VAL, 0, 0).stable);
+    ck_assert(!margins_of(&up, -0.51, HUGE_VAL, 0, 0).stable);
+    ck_assert(!margins_of(&up, 1.91, HUGE_VAL, 0, 0).stable);
+    ck_assert(isinf(margins_of(&up, 0.4, HUGE_VAL, 0, 0).phase_margin)); /* K kc < 1: never 1 */
 }
 END_TEST
 
@@ -191,7 +191,7 @@ START_TEST(stable_range_ends_where_a_simulation_turns)
         rk_trial_case c = {.name = "edge",
                            .plant = model,
                            .settings = rk_settings_make(kc * (1 + (0.01 * side)), 15, 0, 0),
-                           .limits = {-1e300, 1e300, INFINITY},
+                           .limits = {-1e300, 1e300, HUGE_VAL},
                            .ts = 0.001 * model.dead_time};
         const rk_trial_plan plan = {
             .sp_step = 1, .duration = 400 * model.dead_time, .band = 0.02};
@@ -202,10 +202,12 @@ START_TEST(stable_range_ends_where_a_simulation_turns)
         if (ratios[_i] < 0.1) continue; /* too long to run, and nothing new */
         ck_assert_int_eq(rk_trial_create(&c, &plan, &trial, NULL), RK_OK);
         points = rk_trial_points(trial);
-        for (i = points / 4; i < points / 2; i++)
+        for (i = points / 4; i < points / 2; i++) {
             early = fmax(early, fabs(rk_trial_pv(trial)[i] - 1));
-        for (i = 3 * (points / 4); i < points; i++)
+        }
+        for (i = 3 * (points / 4); i < points; i++) {
             late = fmax(late, fabs(rk_trial_pv(trial)[i] - 1));
+        }
         ck_assert_msg(side < 0 ? late < early : late > early, "kc %g: %g then %g",
                       c.settings.kc, early, late);
         rk_trial_free(trial);

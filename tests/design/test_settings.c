@@ -18,8 +18,9 @@ static double complex form_at(const rk_form_values *v, double complex s)
     if (v->form == RK_FORM_SERIES) {
         return v->gain * (1.0 + (1.0 / (v->integral * s))) * (1.0 + (v->derivative * s)) / lag;
     }
-    if (v->form == RK_FORM_PARALLEL)
+    if (v->form == RK_FORM_PARALLEL) {
         return v->gain + (v->integral / s) + (v->derivative * s / lag);
+    }
     return v->gain * (1.0 + (1.0 / (v->integral * s)) + (v->derivative * s / lag));
 }
 
@@ -44,7 +45,7 @@ START_TEST(every_form_has_the_ideal_frequency_response)
 
         ck_assert_int_eq(rk_settings_to_form(&s, forms[f], &v, NULL), RK_OK);
         for (k = -4; k <= 4; k++) {
-            const double complex at = CMPLX(0.0, pow(10.0, k) / s.ti);
+            const double complex at = (double complex)I * pow(10.0, k) / s.ti;
             const double complex wanted = ideal_at(&s, at);
 
             ck_assert_double_le(cabs(form_at(&v, at) - wanted), 1e-12 * cabs(wanted));
@@ -95,7 +96,7 @@ END_TEST
 
 START_TEST(no_integral_stays_none_in_every_form)
 {
-    const rk_settings s = rk_settings_make(3, INFINITY, 2, 0.2);
+    const rk_settings s = rk_settings_make(3, HUGE_VAL, 2, 0.2);
     rk_settings back = s;
     rk_form_values v;
 
@@ -130,7 +131,7 @@ static const struct {
     {{RK_FORM_IDEAL, 0, 10, 0, 0}, "kc"},
     {{RK_FORM_IDEAL, 1, 0, 0, 0}, "ti"},
     {{RK_FORM_IDEAL, 1, -3, 0, 0}, "ti"},
-    {{RK_FORM_IDEAL, NAN, 10, 0, 0}, "kc"},
+    {{RK_FORM_IDEAL, QNAN, 10, 0, 0}, "kc"},
     {{RK_FORM_IDEAL, 1, 10, -1, 0}, "td"},
     {{RK_FORM_IDEAL, 1, 10, 1, -1}, "tf"},
     {{RK_FORM_PARALLEL, 0, 0.1, 0, 0}, "kp"},
@@ -181,7 +182,7 @@ END_TEST
 
 START_TEST(tracking_time_defaults_to_ti_or_the_geometric_mean)
 {
-    const rk_limits limits = {0, 100, INFINITY};
+    const rk_limits limits = {0, 100, HUGE_VAL};
     rk_settings s = rk_settings_make(2, 16, 0, 0);
     rk_pid_params p;
 
@@ -202,16 +203,16 @@ static const struct {
     double ti, ts, tt, low, high, rate;
     const char *says;
 } refused_params[] = {
-    {10, 0, 0, 0, 100, INFINITY, "scan"},
-    {10, -1, 0, 0, 100, INFINITY, "scan"},
-    {10, NAN, 0, 0, 100, INFINITY, "scan"},
-    {1, 2, 0, 0, 100, INFINITY, "shorter than the scan"},
-    {10, 2, 1, 0, 100, INFINITY, "tracking"},
-    {10, 1, 0, 100, 0, INFINITY, "low below the high"},
-    {10, 1, 0, 0, INFINITY, INFINITY, "limits"},
+    {10, 0, 0, 0, 100, HUGE_VAL, "scan"},
+    {10, -1, 0, 0, 100, HUGE_VAL, "scan"},
+    {10, QNAN, 0, 0, 100, HUGE_VAL, "scan"},
+    {1, 2, 0, 0, 100, HUGE_VAL, "shorter than the scan"},
+    {10, 2, 1, 0, 100, HUGE_VAL, "tracking"},
+    {10, 1, 0, 100, 0, HUGE_VAL, "low below the high"},
+    {10, 1, 0, 0, HUGE_VAL, HUGE_VAL, "limits"},
     {10, 1, 0, 0, 100, 0, "rate"},
     {10, 1, 0, 0, 100, -4, "rate"},
-    {10, 1, -2, 0, 100, INFINITY, "tracking"},
+    {10, 1, -2, 0, 100, HUGE_VAL, "tracking"},
 };
 
 START_TEST(block_parameters_out_of_range_are_refused)

@@ -9,7 +9,7 @@ static rk_trial_case a_case(rk_model plant, rk_settings settings, double ts)
     return (rk_trial_case){.name = "case",
                            .plant = plant,
                            .settings = settings,
-                           .limits = {-1e6, 1e6, INFINITY},
+                           .limits = {-1e6, 1e6, HUGE_VAL},
                            .ts = ts};
 }
 
@@ -72,7 +72,7 @@ END_TEST
 START_TEST(p_only_settles_off_the_setpoint_by_one_over_one_plus_loop_gain)
 {
     const rk_trial_case c =
-        a_case(fopdt(2, 10, 1), rk_settings_make(1.5, INFINITY, 0, 0), 0.05);
+        a_case(fopdt(2, 10, 1), rk_settings_make(1.5, HUGE_VAL, 0, 0), 0.05);
     const rk_trial_metrics m = run(&c, (rk_trial_plan){.sp_step = 1, .duration = 100});
 
     ck_close(m.setpoint.steady_error, 0.25, 1e-12);
@@ -103,7 +103,7 @@ END_TEST
 /* A load on a P-only loop without dead time: PV goes to gain d/(1 + K kc), first order. */
 START_TEST(load_metrics_count_from_the_load_step)
 {
-    const rk_trial_case c = a_case(fopdt(2, 10, 0), rk_settings_make(2, INFINITY, 0, 0), 1e-3);
+    const rk_trial_case c = a_case(fopdt(2, 10, 0), rk_settings_make(2, HUGE_VAL, 0, 0), 1e-3);
     const rk_trial_metrics m =
         run(&c, (rk_trial_plan){.load_step = 1.5, .load_at = 30, .duration = 60, .band = 0.05});
     const double closed_tau = 10.0 / 5.0;
@@ -146,7 +146,7 @@ START_TEST(a_trial_starts_at_its_operating_point)
     plant.out0 = 42;
     plant.pv0 = 11.8;
     c = a_case(plant, rk_settings_make(-11, 46.5, 0, 0), 1);
-    c.limits = (rk_limits){0, 100, INFINITY};
+    c.limits = (rk_limits){0, 100, HUGE_VAL};
     m = run(&c, (rk_trial_plan){.load_step = 5, .load_at = 0, .duration = 600});
     ck_close(m.travel, 5, 0.2); /* down to 37 with a little overshoot; nothing at the start */
     ck_assert_double_eq(m.saturated_time, 0);
@@ -163,7 +163,7 @@ START_TEST(anti_windup_shortens_the_time_on_the_limit)
         rk_trial_case c = a_case(fopdt(1, 10, 2), rk_settings_make(3, 8, 0, 0), 0.1);
 
         c.settings.anti_windup = (rk_anti_windup)way;
-        c.limits = (rk_limits){0, 10, INFINITY};
+        c.limits = (rk_limits){0, 10, HUGE_VAL};
         m[way] = run(&c, (rk_trial_plan){.sp_step = 9, .duration = 200});
         ck_assert_double_eq_tol(m[way].setpoint.steady_error, 0, 1e-12);
     }
@@ -181,7 +181,7 @@ START_TEST(a_setpoint_out_of_reach_settles_where_the_limit_holds_it)
     rk_trial_case c = a_case(fopdt(2, 10, 1), rk_settings_make(1, 10, 0, 0), 0.1);
     rk_trial_metrics m;
 
-    c.limits = (rk_limits){0, 3, INFINITY};
+    c.limits = (rk_limits){0, 3, HUGE_VAL};
     m = run(&c, (rk_trial_plan){.sp_step = 8, .duration = 200});
     ck_close(m.setpoint.steady_error, 2, 1e-12); /* 8 - 2 * 3 */
     ck_close(m.saturated_time, 200, 1e-9);
@@ -237,7 +237,7 @@ START_TEST(an_unstable_loop_neither_settles_nor_crashes)
     rk_trial_metrics m = run(&c, (rk_trial_plan){.sp_step = 1, .duration = 3000});
 
     ck_assert(isnan(m.setpoint.settling_time));
-    c.limits = (rk_limits){-5, 5, INFINITY};
+    c.limits = (rk_limits){-5, 5, HUGE_VAL};
     m = run(&c, (rk_trial_plan){.sp_step = 1, .duration = 300});
     ck_assert(isnan(m.setpoint.settling_time));
     ck_assert_uint_gt(m.reversals, 10);
@@ -253,9 +253,9 @@ static const struct {
     {"ti", 1, 0, 1, 0, 100, 1, 0, 0, 10, 0.02, 0},
     {"scan", 1, 10, 0, 0, 100, 1, 0, 0, 10, 0.02, 0},
     {"limits", 1, 10, 1, 100, 0, 1, 0, 0, 10, 0.02, 0},
-    {"finite steps", 1, 10, 1, 0, 100, NAN, 0, 0, 10, 0.02, 0},
+    {"finite steps", 1, 10, 1, 0, 100, QNAN, 0, 0, 10, 0.02, 0},
     {"trial of", 1, 10, 1, 0, 100, 1, 0, 0, 0, 0.02, 0},
-    {"trial of", 1, 10, 1, 0, 100, 1, 0, 0, NAN, 0.02, 0},
+    {"trial of", 1, 10, 1, 0, 100, 1, 0, 0, QNAN, 0.02, 0},
     {"load step", 1, 10, 1, 0, 100, 1, 1, 20, 10, 0.02, 0},
     {"load step", 1, 10, 1, 0, 100, 1, 1, -1, 10, 0.02, 0},
     {"band", 1, 10, 1, 0, 100, 1, 0, 0, 10, 0, 0},
@@ -275,7 +275,7 @@ START_TEST(bad_plans_are_refused)
     rk_trial *trial = NULL;
 
     c.plant.out0 = refused[_i].out0;
-    c.limits = (rk_limits){refused[_i].low, refused[_i].high, INFINITY};
+    c.limits = (rk_limits){refused[_i].low, refused[_i].high, HUGE_VAL};
     ck_assert_int_eq(rk_trial_create(&c, &plan, &trial, &diag), RK_ERR_RANGE);
     ck_assert_msg(strstr(diag.text, refused[_i].says) != NULL, "'%s' says nothing of %s",
                   diag.text, refused[_i].says);

@@ -100,7 +100,7 @@ START_TEST(bad_arguments_are_refused)
     ck_assert_int_eq(rk_tune(&good, 99, 1, &t, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_tune(&bad, 0, 1, &t, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_tune(&good, 0, -1, &t, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_tune(&good, 0, NAN, &t, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tune(&good, 0, QNAN, &t, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_rule_from_name("gut feeling", &rule, &diag), RK_ERR_RANGE);
     ck_assert_str_eq(diag.text, "unknown rule 'gut feeling'; known: simple, lambda, simc");
     ck_assert_int_eq(rk_rule_from_name(NULL, &rule, NULL), RK_ERR_ARG);

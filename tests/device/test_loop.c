@@ -20,7 +20,7 @@ static rk_pid_params controller(void)
                            .sp_weight = 1,
                            .out_lo = 0,
                            .out_hi = 100,
-                           .out_rate = INFINITY,
+                           .out_rate = HUGE_VAL,
                            .anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION,
                            .tt = 10};
 }
@@ -86,7 +86,7 @@ END_TEST
 static rk_status read_nothing(void *user, rk_real *pv)
 {
     (void)user;
-    *pv = NAN;
+    *pv = QNAN;
     return RK_OK;
 }
 
@@ -126,7 +126,7 @@ START_TEST(init_refuses_a_port_with_a_service_missing)
     ck_assert_int_eq(rk_loop_init(NULL, &port, &params, 50, 30), RK_ERR_ARG);
     ck_assert_int_eq(rk_loop_init(&g.loop, NULL, &params, 50, 30), RK_ERR_ARG);
     ck_assert_int_eq(rk_loop_init(&g.loop, &port, NULL, 50, 30), RK_ERR_ARG);
-    ck_assert_int_eq(rk_loop_init(&g.loop, &port, &params, NAN, 30), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_loop_init(&g.loop, &port, &params, QNAN, 30), RK_ERR_RANGE);
     wrong.ti = 0;
     ck_assert_int_eq(rk_loop_init(&g.loop, &port, &wrong, 50, 30), RK_ERR_RANGE);
     port.write_out = NULL;

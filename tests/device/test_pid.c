@@ -13,7 +13,7 @@ static rk_pid_params plain(void)
                            .sp_weight = 1,
                            .out_lo = 0,
                            .out_hi = 100,
-                           .out_rate = INFINITY,
+                           .out_rate = HUGE_VAL,
                            .anti_windup = RK_ANTI_WINDUP_NONE,
                            .tt = 10};
 }
@@ -33,7 +33,7 @@ static const struct {
     double kc, ti, td, tf, b, c;
     double sp[3], pv[3], out[3];
 } law[] = {
-    {"P alone acts on the error", 2, INFINITY, 0, 0, 1, 0, {1, 1, 1}, {0, 0, 1}, {52, 52, 50}},
+    {"P alone acts on the error", 2, HUGE_VAL, 0, 0, 1, 0, {1, 1, 1}, {0, 0, 1}, {52, 52, 50}},
     {"PI counts this scan's error at once",
      2,
      10,
@@ -66,7 +66,7 @@ static const struct {
      {50.2, 50.4, 50.6}},
     {"the derivative acts on PV, not on the setpoint",
      2,
-     INFINITY,
+     HUGE_VAL,
      4,
      1,
      1,
@@ -76,7 +76,7 @@ static const struct {
      {52, 52, 52}},
     {"the filtered derivative decays by tf/(tf+ts)",
      2,
-     INFINITY,
+     HUGE_VAL,
      4,
      1,
      1,
@@ -86,7 +86,7 @@ static const struct {
      {44, 46, 47}},
     {"an unfiltered derivative lasts one scan",
      2,
-     INFINITY,
+     HUGE_VAL,
      4,
      0,
      1,
@@ -96,7 +96,7 @@ static const struct {
      {40, 48, 48}},
     {"derivative weight 1 takes the setpoint in",
      2,
-     INFINITY,
+     HUGE_VAL,
      4,
      1,
      1,
@@ -158,8 +158,9 @@ START_TEST(output_leaves_the_limit_when_theory_says)
         out = rk_pid_scan(&pid, 10, 0);
         ck_assert_double_eq(out, 100);
     }
-    for (scan = 0; out == 100 && scan < 100; scan++)
+    for (scan = 0; out == 100 && scan < 100; scan++) {
         out = rk_pid_scan(&pid, 0, 10);
+    }
     ck_assert_int_eq(scan, windup[_i].leaves_in);
     ck_assert_double_eq_tol(out, windup[_i].first_out, 0.06); /* I = 99 is reached to 0.9^50 */
 }
@@ -173,8 +174,9 @@ START_TEST(conditional_stops_at_the_low_limit_too)
 
     params.anti_windup = RK_ANTI_WINDUP_CONDITIONAL;
     pid = at_rest(&params, 0, 0, 5);
-    for (scan = 0; scan < 50; scan++)
+    for (scan = 0; scan < 50; scan++) {
         ck_assert_double_eq(rk_pid_scan(&pid, -10, 0), 0);
+    }
     ck_assert_double_eq_tol(rk_pid_scan(&pid, 1, 0), 7.2, 1e-12); /* I is still 5 */
 }
 END_TEST
@@ -185,11 +187,12 @@ START_TEST(p_only_keeps_its_bias_under_back_calculation)
     rk_pid pid;
     int scan;
 
-    params.ti = INFINITY;
+    params.ti = HUGE_VAL;
     params.anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION;
     pid = at_rest(&params, 0, 0, 50);
-    for (scan = 0; scan < 20; scan++)
+    for (scan = 0; scan < 20; scan++) {
         ck_assert_double_eq(rk_pid_scan(&pid, 100, 0), 100);
+    }
     ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 50);
 }
 END_TEST
@@ -201,8 +204,9 @@ START_TEST(manual_to_automatic_starts_from_the_output_on_the_valve)
     int scan;
 
     rk_pid_set_manual(&pid, 80);
-    for (scan = 0; scan < 30; scan++)
+    for (scan = 0; scan < 30; scan++) {
         ck_assert_double_eq(rk_pid_scan(&pid, 10, 12), 80);
+    }
     rk_pid_set_auto(&pid);
     /* Only this scan's integral of the error of -2 moves the output: 2 * 0.1 * -2. */
     ck_assert_double_eq_tol(rk_pid_scan(&pid, 10, 12), 79.6, 1e-12);
@@ -220,7 +224,7 @@ START_TEST(manual_output_is_limited_and_a_bad_one_changes_nothing)
     ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 0);
     rk_pid_set_manual(&pid, 33);
     ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 33);
-    rk_pid_set_manual(&pid, NAN);
+    rk_pid_set_manual(&pid, QNAN);
     ck_assert_double_eq(rk_pid_scan(&pid, 0, 0), 33);
 }
 END_TEST
@@ -238,7 +242,7 @@ START_TEST(first_scan_takes_pv_as_it_finds_it)
 }
 END_TEST
 
-static const double bad_values[] = {NAN, INFINITY, -INFINITY};
+static const double bad_values[] = {QNAN, HUGE_VAL, -HUGE_VAL};
 
 START_TEST(bad_pv_holds_the_output_and_recovery_does_not_bump)
 {
@@ -251,8 +255,9 @@ START_TEST(bad_pv_holds_the_output_and_recovery_does_not_bump)
     params.tf = 0.5;
     pid = at_rest(&params, 10, 10, 50);
     held = rk_pid_scan(&pid, 10, 9.5);
-    for (scan = 0; scan < 20; scan++)
+    for (scan = 0; scan < 20; scan++) {
         ck_assert_double_eq(rk_pid_scan(&pid, 10, bad_values[_i]), held);
+    }
     /* PV moved meanwhile by 4: no derivative kick, no jump of P; one increment of 2 * 0.1
      * * 4.5. */
     ck_assert_double_eq_tol(rk_pid_scan(&pid, 10, 5.5), held + 0.9, 1e-12);
@@ -292,8 +297,8 @@ static double wild_value(rng *r)
 {
     const double u = rng_uniform(r);
 
-    if (u < 0.02) return NAN;
-    if (u < 0.03) return INFINITY;
+    if (u < 0.02) return QNAN;
+    if (u < 0.03) return HUGE_VAL;
     if (u < 0.04) return -1e308;
     if (u < 0.05) return 1e300 * rng_uniform(r);
     return 200.0 * (rng_uniform(r) - 0.5);
@@ -369,14 +374,14 @@ static const struct {
     size_t offset;
     double value;
 } refused[] = {
-    SET(ts, 0),           SET(ts, -1),         SET(ts, NAN),        SET(ts, INFINITY),
-    SET(kc, 0),           SET(kc, NAN),        SET(kc, INFINITY),   SET(ti, 0),
-    SET(ti, -1),          SET(ti, 0.5),        SET(ti, NAN),        SET(td, -1),
-    SET(td, NAN),         SET(td, INFINITY),   SET(tf, -0.1),       SET(tf, NAN),
-    SET(sp_weight, -0.1), SET(sp_weight, 1.1), SET(sp_weight, NAN), SET(out_lo, 100),
-    SET(out_lo, 101),     SET(out_lo, NAN),    SET(out_hi, -5),     SET(out_rate, 0),
-    SET(out_rate, NAN),   SET(out_rate, -1),   SET(tt, 0.5),        SET(tt, 0),
-    SET(tt, NAN),         SET(out_lo, 60),     SET(out_hi, 40),     SET(d_sp_weight, 2),
+    SET(ts, 0),           SET(ts, -1),         SET(ts, QNAN),        SET(ts, HUGE_VAL),
+    SET(kc, 0),           SET(kc, QNAN),       SET(kc, HUGE_VAL),    SET(ti, 0),
+    SET(ti, -1),          SET(ti, 0.5),        SET(ti, QNAN),        SET(td, -1),
+    SET(td, QNAN),        SET(td, HUGE_VAL),   SET(tf, -0.1),        SET(tf, QNAN),
+    SET(sp_weight, -0.1), SET(sp_weight, 1.1), SET(sp_weight, QNAN), SET(out_lo, 100),
+    SET(out_lo, 101),     SET(out_lo, QNAN),   SET(out_hi, -5),      SET(out_rate, 0),
+    SET(out_rate, QNAN),  SET(out_rate, -1),   SET(tt, 0.5),         SET(tt, 0),
+    SET(tt, QNAN),        SET(out_lo, 60),     SET(out_hi, 40),      SET(d_sp_weight, 2),
 };
 
 START_TEST(init_refuses_a_value_out_of_range_and_writes_nothing)
@@ -402,11 +407,11 @@ START_TEST(init_and_reset_refuse_bad_arguments)
     ck_assert_int_eq(rk_pid_init(NULL, &params, 50), RK_ERR_ARG);
     ck_assert_int_eq(rk_pid_init(&pid, NULL, 50), RK_ERR_ARG);
     ck_assert_int_eq(rk_pid_init(&pid, &params, 101), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_pid_init(&pid, &params, NAN), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_init(&pid, &params, QNAN), RK_ERR_RANGE);
     ck_assert_int_eq(rk_pid_init(&pid, &params, 50), RK_OK);
     ck_assert_int_eq(rk_pid_reset(NULL, 0, 0, 50), RK_ERR_ARG);
-    ck_assert_int_eq(rk_pid_reset(&pid, NAN, 0, 50), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_pid_reset(&pid, 0, INFINITY, 50), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_reset(&pid, QNAN, 0, 50), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pid_reset(&pid, 0, HUGE_VAL, 50), RK_ERR_RANGE);
     ck_assert_int_eq(rk_pid_reset(&pid, 0, 0, -1), RK_ERR_RANGE);
     params.anti_windup = (rk_anti_windup)9;
     ck_assert_int_eq(rk_pid_init(&pid, &params, 50), RK_ERR_ARG);

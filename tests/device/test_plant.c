@@ -61,8 +61,9 @@ START_TEST(moves_add_up)
     rng r = {77};
     int k, m;
 
-    for (k = 0; k < 60; k++)
+    for (k = 0; k < 60; k++) {
         size[k] = rng_normal(&r);
+    }
     for (k = 0; k < 60; k++) {
         double wanted = 7.0, out = 40.0;
 
@@ -83,8 +84,9 @@ START_TEST(it_starts_at_rest_wherever_out_stands)
     int k;
 
     ck_assert_int_eq(rk_plant_init(&plant, &params, memory, params.delay + 1, 44), RK_OK);
-    for (k = 0; k < 50; k++)
+    for (k = 0; k < 50; k++) {
         ck_assert_double_eq_tol(rk_plant_scan(&plant, 44), -3.0, 1e-9);
+    }
 }
 END_TEST
 
@@ -95,7 +97,7 @@ START_TEST(a_bad_output_repeats_the_last)
     int k;
 
     for (k = 0; k < 40; k++) {
-        ck_assert_double_eq(rk_plant_scan(&a, k < 5 ? 45 : NAN), rk_plant_scan(&b, 45));
+        ck_assert_double_eq(rk_plant_scan(&a, k < 5 ? 45 : QNAN), rk_plant_scan(&b, 45));
     }
 }
 END_TEST
@@ -106,9 +108,9 @@ START_TEST(init_refuses_what_is_out_of_range)
     const rk_plant_params good = {0.9, 0.1, 0.1, 3, 0, 0};
     const rk_plant_params bad[] = {
         {1.0, 0.1, 0.1, 3, 0, 0},        {-0.1, 0.1, 0.1, 3, 0, 0},
-        {NAN, 0.1, 0.1, 3, 0, 0},        {0.9, NAN, 0.1, 3, 0, 0},
-        {0.9, 0.1, INFINITY, 3, 0, 0},   {0.9, 0.1, 0.1, 3, NAN, 0},
-        {0.9, 0.1, 0.1, 3, 0, INFINITY},
+        {QNAN, 0.1, 0.1, 3, 0, 0},       {0.9, QNAN, 0.1, 3, 0, 0},
+        {0.9, 0.1, HUGE_VAL, 3, 0, 0},   {0.9, 0.1, 0.1, 3, QNAN, 0},
+        {0.9, 0.1, 0.1, 3, 0, HUGE_VAL},
     };
     rk_plant plant;
     size_t i;
@@ -116,7 +118,7 @@ START_TEST(init_refuses_what_is_out_of_range)
     for (i = 0; i < COUNT(bad); i++) {
         ck_assert_int_eq(rk_plant_init(&plant, &bad[i], memory, 4, 0), RK_ERR_RANGE);
     }
-    ck_assert_int_eq(rk_plant_init(&plant, &good, memory, 4, NAN), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_plant_init(&plant, &good, memory, 4, QNAN), RK_ERR_RANGE);
     ck_assert_int_eq(rk_plant_init(&plant, &good, memory, 3, 0), RK_ERR_MEMORY);
     ck_assert_int_eq(rk_plant_init(&plant, &good, NULL, 4, 0), RK_ERR_ARG);
     ck_assert_int_eq(rk_plant_init(NULL, &good, memory, 4, 0), RK_ERR_ARG);
@@ -129,14 +131,14 @@ static const struct {
     const char *says;
 } refused[] = {
     {0, 1, 1, 1, "gain"},
-    {NAN, 1, 1, 1, "gain"},
+    {QNAN, 1, 1, 1, "gain"},
     {1, 0, 1, 1, "time constant"},
     {1, -4, 1, 1, "time constant"},
-    {1, INFINITY, 1, 1, "time constant"},
+    {1, HUGE_VAL, 1, 1, "time constant"},
     {1, 1, -1, 1, "dead time"},
-    {1, 1, NAN, 1, "dead time"},
+    {1, 1, QNAN, 1, "dead time"},
     {1, 1, 1, 0, "scan"},
-    {1, 1, 1, NAN, "scan"},
+    {1, 1, 1, QNAN, "scan"},
     {1, 1, 1, -2, "scan"},
     {1, 1, 1e9, 1, "at most"},
 };

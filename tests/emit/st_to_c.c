@@ -16,8 +16,9 @@ typedef struct scanner {
 static void skip_blanks(scanner *s)
 {
     for (;;) {
-        while (isspace((unsigned char)*s->at))
+        while (isspace((unsigned char)*s->at)) {
             s->at++;
+        }
         if (strncmp(s->at, "(*", 2) != 0) return;
         s->at = strstr(s->at, "*)");
         ck_assert_msg(s->at != NULL, "a comment does not end");
@@ -141,8 +142,9 @@ rk_text *st_to_c(const char *st)
     rk_text_add(c, "typedef struct block {\n");
     expect(&s, "FUNCTION_BLOCK");
     ck_assert(next(&s) && isupper((unsigned char)s.token[0]));
-    while (next(&s) && strncmp(s.token, "VAR", 3) == 0)
+    while (next(&s) && strncmp(s.token, "VAR", 3) == 0) {
         declarations(&s, c, init);
+    }
     do {
         if (is(&s, "END_FUNCTION_BLOCK")) break;
         statement_token(&s, body);

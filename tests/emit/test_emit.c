@@ -42,17 +42,17 @@ static const struct {
     double kc, ti, td, tf, b, rate;
     rk_anti_windup way;
 } variants[] = {
-    {"PI, back-calculation", -11.3, 46.5, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_BACK_CALCULATION},
-    {"PI, conditional", -11.3, 46.5, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_CONDITIONAL},
-    {"PI, no anti-windup", -11.3, 46.5, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_NONE},
+    {"PI, back-calculation", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION},
+    {"PI, conditional", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_CONDITIONAL},
+    {"PI, no anti-windup", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE},
     {"PI, weight and rate", -11.3, 46.5, 0, 0, 0.6, 2.5, RK_ANTI_WINDUP_BACK_CALCULATION},
-    {"P", -7, INFINITY, 0, 0, 1, INFINITY, RK_ANTI_WINDUP_BACK_CALCULATION},
-    {"PD", -7, INFINITY, 5, 0.5, 1, INFINITY, RK_ANTI_WINDUP_NONE},
-    {"PID, back-calculation", -9.1, 40.7, 7.3, 0.73, 1, INFINITY,
+    {"P", -7, HUGE_VAL, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION},
+    {"PD", -7, HUGE_VAL, 5, 0.5, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE},
+    {"PID, back-calculation", -9.1, 40.7, 7.3, 0.73, 1, HUGE_VAL,
      RK_ANTI_WINDUP_BACK_CALCULATION},
     {"PID, conditional, weight, rate", -9.1, 40.7, 7.3, 0.73, 0.35, 1.7,
      RK_ANTI_WINDUP_CONDITIONAL},
-    {"PID, unfiltered, none", -3.3, 40.7, 7.3, 0, 1, INFINITY, RK_ANTI_WINDUP_NONE},
+    {"PID, unfiltered, none", -3.3, 40.7, 7.3, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE},
 };
 
 static rk_loop_design variant(int row)
@@ -81,10 +81,10 @@ static void fill_stimuli(stimulus *s)
         if (rng_uniform(&r) < 0.02) manual = 140.0 * (rng_uniform(&r) - 0.15);
         pv += (0.02 * (sp - pv)) + (0.1 * rng_normal(&r));
         s[i] = (stimulus){sp, pv, automatic, manual};
-        if (rng_uniform(&r) < 0.01) s[i].pv = (double)NAN;
-        if (rng_uniform(&r) < 0.005) s[i].pv = -(double)INFINITY;
+        if (rng_uniform(&r) < 0.01) s[i].pv = QNAN;
+        if (rng_uniform(&r) < 0.005) s[i].pv = -HUGE_VAL;
         if (rng_uniform(&r) < 0.005) s[i].sp = 1e308 * rng_normal(&r);
-        if (rng_uniform(&r) < 0.005) s[i].manual_out = (double)NAN;
+        if (rng_uniform(&r) < 0.005) s[i].manual_out = QNAN;
     }
 }
 
@@ -254,7 +254,7 @@ static const char *const told[] = {
     "direct: OUT rises with PV",
     "0 to 100 %",
     "back-calculation, tracking time 46.5 s",
-    "Red Kettle " RK_VERSION,
+    ("Red Kettle " RK_VERSION),
 };
 
 START_TEST(heads_say_where_the_numbers_come_from)
@@ -333,7 +333,7 @@ END_TEST
 
 static void no_scan(rk_loop_design *l)
 {
-    l->ts = (double)NAN;
+    l->ts = QNAN;
 }
 static void no_settings(rk_loop_design *l)
 {
@@ -341,7 +341,7 @@ static void no_settings(rk_loop_design *l)
 }
 static void no_range(rk_loop_design *l)
 {
-    l->out_low = l->out_high = (double)NAN;
+    l->out_low = l->out_high = QNAN;
 }
 static void ti_below_scan(rk_loop_design *l)
 {

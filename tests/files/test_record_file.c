@@ -158,8 +158,9 @@ START_TEST(long_files_are_read_to_the_last_row)
     int i;
 
     rk_text_add(text, "time,out,pv,some quite long name for a column that nobody needs\n");
-    for (i = 0; i < 20000; i++)
+    for (i = 0; i < 20000; i++) {
         rk_text_add(text, "%d.25,%d,%d.5,\"filler, filler\"\n", i, i % 7, i);
+    }
     ck_assert_int_eq(read_text(rk_text_chars(text), NULL, &record, NULL), RK_OK);
     ck_assert_uint_eq(rk_record_rows(record), 20000);
     for (i = 0; i < 20000; i++) {

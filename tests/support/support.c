@@ -16,8 +16,9 @@ int run_suites(Suite *(*const *makers)(void), size_t count)
     int failed;
     size_t i;
 
-    for (i = 1; i < count; i++)
+    for (i = 1; i < count; i++) {
         srunner_add_suite(runner, makers[i]());
+    }
     srunner_run_all(runner, CK_ENV);
     failed = srunner_ntests_failed(runner);
     srunner_free(runner);
@@ -56,8 +57,9 @@ rk_record *cook(const recipe *r)
     double seen[COUNT(r->moves)];
     size_t i;
 
-    for (i = 0; i < COUNT(seen); i++)
+    for (i = 0; i < COUNT(seen); i++) {
         seen[i] = nan("");
+    }
     ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
     for (i = 0; i < r->rows; i++) {
         const double shift = i > 0 ? r->jitter * (rng_uniform(&random) - 0.5) : 0.0;

@@ -3,11 +3,15 @@
 #define TEST_SUPPORT_H
 
 #include <check.h>
+#include <math.h>
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
 #include <redkettle/redkettle.h>
+
+/** math.h's NAN is a float. */
+#define QNAN ((double)NAN)
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 

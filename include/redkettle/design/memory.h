@@ -13,8 +13,8 @@
  * overflows. */
 void *rk_memory_create(size_t count, size_t size);
 
-/** Resize to count items of size bytes; new room is not set. NULL leaves the old block as it
- * is. */
+/** Resize to count > 0 items of size bytes; new room is not set. NULL leaves the old block as
+ * it is. */
 void *rk_memory_resize(void *block, size_t count, size_t size);
 
 /** Give back; NULL does nothing. */
