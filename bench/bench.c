@@ -44,19 +44,27 @@ static rk_record *make_record(size_t rows)
     rk_record *record = NULL;
     size_t i;
 
-    if (rk_record_create(&record, NULL) != RK_OK) abort();
+    if (rk_record_create(&record, NULL) != RK_OK) {
+        abort();
+    }
     for (i = 0; i < rows; i++) {
         const double t = interval * (double)i, out = t >= 60 && t < 330 ? 47 : 42;
         double pv = 11.8, noise = 0;
         int k;
 
-        if (t > 77.4) pv -= 0.59 * (1.0 - exp((77.4 - t) / 46.5));
-        if (t > 347.4) pv += 0.59 * (1.0 - exp((347.4 - t) / 46.5));
+        if (t > 77.4) {
+            pv -= 0.59 * (1.0 - exp((77.4 - t) / 46.5));
+        }
+        if (t > 347.4) {
+            pv += 0.59 * (1.0 - exp((347.4 - t) / 46.5));
+        }
         for (k = 0; k < 4; k++) {
             state = (state * UINT64_C(6364136223846793005)) + UINT64_C(1442695040888963407);
             noise += ((double)(state >> 40) / 16777216.0) - 0.5;
         }
-        if (rk_record_add(record, t, out, pv + (0.014 * noise), NULL) != RK_OK) abort();
+        if (rk_record_add(record, t, out, pv + (0.014 * noise), NULL) != RK_OK) {
+            abort();
+        }
     }
     return record;
 }
@@ -71,7 +79,9 @@ static void bench_fit(size_t rows)
     for (i = 0; i < RUNS; i++) {
         const double start = now();
 
-        if (rk_fit_fopdt(record, &fit, NULL) != RK_OK) abort();
+        if (rk_fit_fopdt(record, &fit, NULL) != RK_OK) {
+            abort();
+        }
         seconds[i] = now() - start;
     }
     printf("  fit of %7zu samples      %8.2f ms  %6.1f ns per sample   (dead time %.3f s)\n",
@@ -90,7 +100,9 @@ static void bench_process(const char *tool, size_t rows)
     double seconds[RUNS];
     size_t i;
 
-    if (stream == NULL) abort();
+    if (stream == NULL) {
+        abort();
+    }
     fprintf(stream, "time,out,pv\n");
     for (i = 0; i < rows; i++) {
         fprintf(stream, "%.3f,%.1f,%.4f\n", rk_record_time(record)[i], rk_record_out(record)[i],
@@ -105,11 +117,15 @@ static void bench_process(const char *tool, size_t rows)
         fflush(stdout);
         child = fork();
         if (child == 0) {
-            if (freopen("/dev/null", "w", stdout) == NULL) _exit(1);
+            if (freopen("/dev/null", "w", stdout) == NULL) {
+                _exit(1);
+            }
             execl(tool, tool, "fit", path, (char *)NULL);
             _exit(127);
         }
-        if (waitpid(child, &status, 0) != child || status != 0) abort();
+        if (waitpid(child, &status, 0) != child || status != 0) {
+            abort();
+        }
         seconds[i] = now() - start;
     }
     unlink(path);
@@ -133,19 +149,31 @@ static void bench_scan(const char *what, double td, bool with_pid, bool with_pla
     double sum = 0;
     int run, k;
 
-    if (rk_plant_params_from_model(&model, 1, &plant_params, NULL) != RK_OK) abort();
-    if (rk_settings_pid_params(&settings, &limits, 1, &pid_params, NULL) != RK_OK) abort();
+    if (rk_plant_params_from_model(&model, 1, &plant_params, NULL) != RK_OK) {
+        abort();
+    }
+    if (rk_settings_pid_params(&settings, &limits, 1, &pid_params, NULL) != RK_OK) {
+        abort();
+    }
     for (run = 0; run < RUNS; run++) {
         double pv = 11.8, out = 42, start;
 
-        if (rk_plant_init(&plant, &plant_params, memory, 32, 42) != RK_OK) abort();
-        if (rk_pid_init(&pid, &pid_params, 42) != RK_OK) abort();
+        if (rk_plant_init(&plant, &plant_params, memory, 32, 42) != RK_OK) {
+            abort();
+        }
+        if (rk_pid_init(&pid, &pid_params, 42) != RK_OK) {
+            abort();
+        }
         start = now();
         for (k = 0; k < SCANS; k++) {
             const double sp = (k & 1024) != 0 ? 12.3 : 11.8;
 
-            if (with_pid) out = rk_pid_scan(&pid, sp, pv);
-            if (with_plant) pv = rk_plant_scan(&plant, out + (with_pid ? 0 : sp));
+            if (with_pid) {
+                out = rk_pid_scan(&pid, sp, pv);
+            }
+            if (with_plant) {
+                pv = rk_plant_scan(&plant, out + (with_pid ? 0 : sp));
+            }
         }
         seconds[run] = now() - start;
         sum += pv + out;
@@ -160,7 +188,9 @@ int main(int argc, char **argv)
     bench_fit(10000);
     bench_fit(100000);
     bench_fit(1000000);
-    if (argc > 1) bench_process(argv[1], 10000);
+    if (argc > 1) {
+        bench_process(argv[1], 10000);
+    }
     printf("Device tier:\n");
     bench_scan("PI", 0, true, false);
     bench_scan("PID, filter, rate limit", 7, true, false);

@@ -100,8 +100,12 @@ static void print_gain_limits(const job *j, const rk_margins *m)
     if (m->kc_range_exists) {
         show_number(low, m->kc_stable[0], 4);
         show_number(high, m->kc_stable[1], 4);
-        if (isinf(m->kc_stable[0])) (void)snprintf(low, sizeof low, "any below");
-        if (isinf(m->kc_stable[1])) (void)snprintf(high, sizeof high, "any above");
+        if (isinf(m->kc_stable[0])) {
+            (void)snprintf(low, sizeof low, "any below");
+        }
+        if (isinf(m->kc_stable[1])) {
+            (void)snprintf(high, sizeof high, "any above");
+        }
         (void)printf("\n  kc is %.4g %s/%s; the loop is stable from %s to %s\n",
                      j->loop.settings.kc, j->loop.out_units, j->loop.pv_units, low, high);
     } else {
@@ -147,7 +151,9 @@ static void print_check(const job *j, const rk_check *check)
     (void)printf("%s, ideal form: kc %.4g %s/%s, ti %s, td %s%s%s\n\n", rk_settings_mode(s),
                  s->kc, j->loop.out_units, j->loop.pv_units, ti, td,
                  j->loop.rule[0] != '\0' ? "; rule " : "", j->loop.rule);
-    if (check->margins.stable) print_requirements(j, check);
+    if (check->margins.stable) {
+        print_requirements(j, check);
+    }
     print_gain_limits(j, &check->margins);
     show_findings(&check->findings);
 }
@@ -159,8 +165,12 @@ static int run(job *j)
     int result = load(j);
     rk_status status;
 
-    if (result == EXIT_DONE) result = need_model(j);
-    if (result == EXIT_DONE) result = need_settings(j);
+    if (result == EXIT_DONE) {
+        result = need_model(j);
+    }
+    if (result == EXIT_DONE) {
+        result = need_settings(j);
+    }
     if (result != EXIT_DONE) return result;
     status = rk_check_run(&j->loop, &check, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
@@ -183,7 +193,9 @@ int cmd_check(int argc, char **argv)
     job j = job_make("check");
     int status = parse_arguments(&argp, argc, argv, &j);
 
-    if (status == EXIT_DONE) status = run(&j);
+    if (status == EXIT_DONE) {
+        status = run(&j);
+    }
     job_free(&j);
     return status;
 }

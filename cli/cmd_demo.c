@@ -21,7 +21,9 @@ static error_t parse(int key, char *arg, struct argp_state *state)
 {
     demo_job *d = state->input;
 
-    if (key == ARGP_KEY_ARG) argp_failure(state, EXIT_USAGE, 0, "demo takes no file");
+    if (key == ARGP_KEY_ARG) {
+        argp_failure(state, EXIT_USAGE, 0, "demo takes no file");
+    }
     if (key != OPT_DIR) return ARGP_ERR_UNKNOWN;
     d->dir = arg;
     return 0;
@@ -50,7 +52,9 @@ static int type(const demo_job *d, int (*command)(int, char **), const char *lin
     for (words[0][0] = '\0'; *line != '\0'; line++) {
         char *word = words[argc];
 
-        if (*line == '"') quoted = !quoted;
+        if (*line == '"') {
+            quoted = !quoted;
+        }
         if (*line == '@') {
             (void)printf("%s", d->dir);
             used += (size_t)snprintf(word + used, ARG_CHARS - used, "%s", d->dir);
@@ -159,7 +163,9 @@ int cmd_demo(int argc, char **argv)
     if (status == EXIT_DONE && (d.dir[0] == '\0' || strlen(d.dir) > RK_PATH_CHARS - 64)) {
         status = fail(&d.j, EXIT_USAGE, "--dir: the path is empty or too long");
     }
-    if (status == EXIT_DONE) status = run(&d);
+    if (status == EXIT_DONE) {
+        status = run(&d);
+    }
     job_free(&d.j);
     return status;
 }

@@ -111,9 +111,15 @@ static int make_outputs(const emit_job *e, output *o)
 {
     int status = EXIT_DONE;
 
-    if (e->st) status = add_output(e, o, ".st", rk_emit_st);
-    if (status == EXIT_DONE && e->c) status = add_output(e, o, ".h", rk_emit_c_header);
-    if (status == EXIT_DONE && e->c) status = add_output(e, o, ".c", rk_emit_c_source);
+    if (e->st) {
+        status = add_output(e, o, ".st", rk_emit_st);
+    }
+    if (status == EXIT_DONE && e->c) {
+        status = add_output(e, o, ".h", rk_emit_c_header);
+    }
+    if (status == EXIT_DONE && e->c) {
+        status = add_output(e, o, ".c", rk_emit_c_source);
+    }
     return status;
 }
 
@@ -188,11 +194,21 @@ static int run(emit_job *e)
     if (status == EXIT_DONE && strlen(e->dir) >= RK_PATH_CHARS - 2) {
         status = fail(&e->j, EXIT_USAGE, "--dir: the path is too long");
     }
-    if (!e->chosen) e->st = e->c = true;
-    if (status == EXIT_DONE) status = make_outputs(e, &o);
-    if (status == EXIT_DONE) status = check_stable(e);
-    if (status == EXIT_DONE) status = write_outputs(e, &o);
-    if (status == EXIT_DONE) status = report(e, &o);
+    if (!e->chosen) {
+        e->st = e->c = true;
+    }
+    if (status == EXIT_DONE) {
+        status = make_outputs(e, &o);
+    }
+    if (status == EXIT_DONE) {
+        status = check_stable(e);
+    }
+    if (status == EXIT_DONE) {
+        status = write_outputs(e, &o);
+    }
+    if (status == EXIT_DONE) {
+        status = report(e, &o);
+    }
     for (i = 0; i < o.count; i++) {
         rk_text_free(o.text[i]);
     }
@@ -204,7 +220,9 @@ int cmd_emit(int argc, char **argv)
     emit_job e = {.j = job_make("emit"), .dir = "."};
     int status = parse_arguments(&argp, argc, argv, &e.j);
 
-    if (status == EXIT_DONE) status = run(&e);
+    if (status == EXIT_DONE) {
+        status = run(&e);
+    }
     job_free(&e.j);
     return status;
 }

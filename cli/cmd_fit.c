@@ -99,7 +99,9 @@ static int run(job *j)
         j->loop.has_model = false; /* a model in the file is what this command replaces */
         status = need_record(j);
     }
-    if (status == EXIT_DONE) status = need_model(j);
+    if (status == EXIT_DONE) {
+        status = need_model(j);
+    }
     if (status == EXIT_DONE && j->json) {
         rk_text *text = rk_text_create();
         const rk_status made = rk_json_fit(&j->fit, text, &diag);
@@ -108,17 +110,23 @@ static int run(job *j)
     } else if (status == EXIT_DONE) {
         print_fit(j);
     }
-    if (status == EXIT_DONE) status = write_figure(j, draw, &j->fit);
+    if (status == EXIT_DONE) {
+        status = write_figure(j, draw, &j->fit);
+    }
     if (status != EXIT_DONE) return status;
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT) {
-        if (j->save) (void)fail(j, 0, "an unfit model is not saved");
+        if (j->save) {
+            (void)fail(j, 0, "an unfit model is not saved");
+        }
         return EXIT_VERDICT_NO;
     }
     if (j->save) {
         const rk_status saved = rk_loop_file_save_model(j->input, &j->loop, &diag);
 
         if (saved != RK_OK) return fail_diag(j, saved, &diag);
-        if (!j->json) (void)printf("\nSaved as [model] in %s.\n", j->input);
+        if (!j->json) {
+            (void)printf("\nSaved as [model] in %s.\n", j->input);
+        }
     }
     return EXIT_DONE;
 }
@@ -128,7 +136,9 @@ int cmd_fit(int argc, char **argv)
     job j = job_make("fit");
     int status = parse_arguments(&argp, argc, argv, &j);
 
-    if (status == EXIT_DONE) status = run(&j);
+    if (status == EXIT_DONE) {
+        status = run(&j);
+    }
     job_free(&j);
     return status;
 }

@@ -127,7 +127,9 @@ static int make_cases(trial_job *t, runs *r)
     }
     for (i = 0; i < t->case_count && status == EXIT_DONE; i++) {
         status = case_from_text(j, t->cases[i], &r->cases[r->count]);
-        if (status == EXIT_DONE) r->count++;
+        if (status == EXIT_DONE) {
+            r->count++;
+        }
     }
     return status;
 }
@@ -152,18 +154,26 @@ static void make_plan(const trial_job *t, runs *r)
 
     r->plan.sp_step = said ? 0.0 : usual;
     r->plan.load_step = said ? 0.0 : -usual / fabs(loop->model.gain);
-    if (!isnan(t->sp_step)) r->plan.sp_step = t->sp_step;
-    if (!isnan(t->load_step)) r->plan.load_step = t->load_step;
+    if (!isnan(t->sp_step)) {
+        r->plan.sp_step = t->sp_step;
+    }
+    if (!isnan(t->load_step)) {
+        r->plan.load_step = t->load_step;
+    }
     r->plan.band = isnan(t->band) ? 0.02 : t->band / 100.0;
 
     for (i = 0; i < r->count; i++) {
         settle = fmax(settle, rk_trial_time_to_settle(&r->cases[i]));
     }
     settle = round_up(settle);
-    if (r->plan.sp_step != 0 && r->plan.load_step != 0) settle *= 2.0;
+    if (r->plan.sp_step != 0 && r->plan.load_step != 0) {
+        settle *= 2.0;
+    }
     r->plan.duration = isnan(t->duration) ? settle : t->duration;
     r->plan.load_at = isnan(t->load_at) ? 0.5 * r->plan.duration : t->load_at;
-    if (isnan(t->load_at) && r->plan.sp_step == 0) r->plan.load_at = 0;
+    if (isnan(t->load_at) && r->plan.sp_step == 0) {
+        r->plan.load_at = 0;
+    }
 }
 
 static int run_cases(const job *j, runs *r)
@@ -328,17 +338,23 @@ static int run(trial_job *t)
     int status = load(j);
 
     if (r == NULL) return fail(j, EXIT_NO_ACCESS, "out of memory");
-    if (status == EXIT_DONE) status = need_model(j);
+    if (status == EXIT_DONE) {
+        status = need_model(j);
+    }
     if (status == EXIT_DONE && isnan(j->loop.ts)) {
         status = fail(j, EXIT_USAGE,
                       "no scan interval: give --scan, or a loop file with [loop] scan");
     }
-    if (status == EXIT_DONE) status = make_cases(t, r);
+    if (status == EXIT_DONE) {
+        status = make_cases(t, r);
+    }
     if (status == EXIT_DONE) {
         make_plan(t, r);
         status = run_cases(j, r);
     }
-    if (status == EXIT_DONE) status = show(j, r);
+    if (status == EXIT_DONE) {
+        status = show(j, r);
+    }
     free_runs(r);
     free(r);
     return status;
@@ -355,7 +371,9 @@ int cmd_trial(int argc, char **argv)
                    .band = none};
     int status = parse_arguments(&argp, argc, argv, &t.j);
 
-    if (status == EXIT_DONE) status = run(&t);
+    if (status == EXIT_DONE) {
+        status = run(&t);
+    }
     job_free(&t.j);
     return status;
 }

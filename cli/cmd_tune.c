@@ -56,7 +56,9 @@ static void fill_row(const job *j, const rk_tuning *t, row_cells cells)
     show_number(cells[5], m.gain_margin, 3);
     show_number(cells[6], m.phase_margin, 3);
     show_number(cells[7], m.ms, 3);
-    if (!m.stable) (void)snprintf(cells[5], SHOWN_CHARS, "unstable");
+    if (!m.stable) {
+        (void)snprintf(cells[5], SHOWN_CHARS, "unstable");
+    }
 }
 
 static void print_table(const job *j, const rk_tuning *tunings, int count)
@@ -145,7 +147,9 @@ static int save(job *j)
     if (status != EXIT_DONE) return status;
     saved = rk_loop_file_save_settings(j->input, &j->loop, &diag);
     if (saved != RK_OK) return fail_diag(j, saved, &diag);
-    if (!j->json) (void)printf("\nSaved as [settings] in %s.\n", j->input);
+    if (!j->json) {
+        (void)printf("\nSaved as [settings] in %s.\n", j->input);
+    }
     return EXIT_DONE;
 }
 
@@ -158,8 +162,12 @@ static int run(job *j)
     if (status == EXIT_DONE && j->save && j->rule == NULL) {
         status = fail(j, EXIT_USAGE, "--save needs one rule: add --rule NAME");
     }
-    if (status == EXIT_DONE) status = need_model(j);
-    if (status == EXIT_DONE) status = tune_all(j, tunings, &count);
+    if (status == EXIT_DONE) {
+        status = need_model(j);
+    }
+    if (status == EXIT_DONE) {
+        status = tune_all(j, tunings, &count);
+    }
     if (status == EXIT_DONE && j->json) {
         rk_text *text = rk_text_create();
         const rk_status made = rk_json_tune(tunings, count, j->given.form, text, &diag);
@@ -168,7 +176,9 @@ static int run(job *j)
     } else if (status == EXIT_DONE) {
         print_tunings(j, tunings, count);
     }
-    if (status == EXIT_DONE && j->save) status = save(j);
+    if (status == EXIT_DONE && j->save) {
+        status = save(j);
+    }
     return status;
 }
 
@@ -177,7 +187,9 @@ int cmd_tune(int argc, char **argv)
     job j = job_make("tune");
     int status = parse_arguments(&argp, argc, argv, &j);
 
-    if (status == EXIT_DONE) status = run(&j);
+    if (status == EXIT_DONE) {
+        status = run(&j);
+    }
     job_free(&j);
     return status;
 }

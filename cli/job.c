@@ -117,16 +117,26 @@ static int lay_model(job *j)
     if (j->kind != NULL && rk_model_kind_from_text(j->kind, &m->kind, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "--kind: %s", diag.text);
     }
-    if (!isnan(j->out0)) m->out0 = j->out0;
-    if (!isnan(j->pv0)) m->pv0 = j->pv0;
+    if (!isnan(j->out0)) {
+        m->out0 = j->out0;
+    }
+    if (!isnan(j->pv0)) {
+        m->pv0 = j->pv0;
+    }
     if (isnan(j->gain) && isnan(j->tau) && isnan(j->dead_time)) return EXIT_DONE;
     if (!j->loop.has_model && (isnan(j->gain) || isnan(j->tau) || isnan(j->dead_time))) {
         return fail(j, EXIT_USAGE,
                     "a model needs all of --gain, --time-constant and --dead-time");
     }
-    if (!isnan(j->gain)) m->gain = j->gain;
-    if (!isnan(j->tau)) m->time_constant[0] = j->tau;
-    if (!isnan(j->dead_time)) m->dead_time = j->dead_time;
+    if (!isnan(j->gain)) {
+        m->gain = j->gain;
+    }
+    if (!isnan(j->tau)) {
+        m->time_constant[0] = j->tau;
+    }
+    if (!isnan(j->dead_time)) {
+        m->dead_time = j->dead_time;
+    }
     j->loop.has_model = true;
     j->loop.gain95[0] = j->loop.tau95[0] = j->loop.dead_time95[0] = nan("");
     if (rk_model_check(m, &diag) != RK_OK) return fail(j, EXIT_USAGE, "%s", diag.text);
@@ -156,7 +166,9 @@ static int lay_settings(job *j)
     if (!isnan(j->lambda) && j->rule == NULL && !tuning) {
         return fail(j, EXIT_USAGE, "--lambda goes with --rule: give one");
     }
-    if (!isnan(j->sp_weight)) s->sp_weight = j->sp_weight;
+    if (!isnan(j->sp_weight)) {
+        s->sp_weight = j->sp_weight;
+    }
     if (!isnan(j->tracking_time)) {
         if (!(j->tracking_time > 0)) {
             return fail(j, EXIT_USAGE, "--tracking-time %g s: give a time above 0",
@@ -178,10 +190,18 @@ static int lay_limits(job *j)
 {
     rk_diag diag = {RK_OK, ""};
 
-    if (!isnan(j->scan)) j->loop.ts = j->scan;
-    if (!isnan(j->out_low)) j->loop.out_low = j->out_low;
-    if (!isnan(j->out_high)) j->loop.out_high = j->out_high;
-    if (!isnan(j->out_rate)) j->loop.out_rate = j->out_rate;
+    if (!isnan(j->scan)) {
+        j->loop.ts = j->scan;
+    }
+    if (!isnan(j->out_low)) {
+        j->loop.out_low = j->out_low;
+    }
+    if (!isnan(j->out_high)) {
+        j->loop.out_high = j->out_high;
+    }
+    if (!isnan(j->out_rate)) {
+        j->loop.out_rate = j->out_rate;
+    }
     if (rk_loop_design_check(&j->loop, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "%s", diag.text);
     }
@@ -199,10 +219,18 @@ int load(job *j)
         status =
             fail(j, EXIT_USAGE, "--json and --figure - both want standard output: give one");
     }
-    if (status == EXIT_DONE) status = lay_columns(j);
-    if (status == EXIT_DONE) status = lay_model(j);
-    if (status == EXIT_DONE) status = lay_settings(j);
-    if (status == EXIT_DONE) status = lay_limits(j);
+    if (status == EXIT_DONE) {
+        status = lay_columns(j);
+    }
+    if (status == EXIT_DONE) {
+        status = lay_model(j);
+    }
+    if (status == EXIT_DONE) {
+        status = lay_settings(j);
+    }
+    if (status == EXIT_DONE) {
+        status = lay_limits(j);
+    }
     return status;
 }
 
@@ -306,7 +334,9 @@ int write_figure(const job *j, draw_function *draw, const void *what)
     terminal_size(&style);
     image = rk_text_create();
     status = draw(j, what, &style, image, &diag);
-    if (status == RK_OK) status = rk_text_check(image, &diag);
+    if (status == RK_OK) {
+        status = rk_text_check(image, &diag);
+    }
     if (status == RK_OK && style.format == RK_FIGURE_TERMINAL) {
         (void)fwrite(rk_text_chars(image), 1, rk_text_length(image), stdout);
     } else if (status == RK_OK) {
@@ -321,7 +351,9 @@ int print_json(const job *j, rk_text *text, rk_status status, const rk_diag *dia
 {
     const int result = status == RK_OK ? EXIT_DONE : fail_diag(j, status, diag);
 
-    if (status == RK_OK) (void)fputs(rk_text_chars(text), stdout);
+    if (status == RK_OK) {
+        (void)fputs(rk_text_chars(text), stdout);
+    }
     rk_text_free(text);
     return result;
 }

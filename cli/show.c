@@ -77,7 +77,9 @@ static size_t width_of(const char *text)
     size_t width = 0;
 
     for (; *text != '\0'; text++) {
-        if (((unsigned char)*text & 0xC0) != 0x80) width++;
+        if (((unsigned char)*text & 0xC0) != 0x80) {
+            width++;
+        }
     }
     return width;
 }
@@ -101,7 +103,9 @@ void show_table(const char *const *cells, size_t rows, size_t columns, size_t nu
             for (i = 0; i < rows; i++) {
                 const size_t width = width_of(cells[(i * columns) + column]);
 
-                if (width > widest) widest = width;
+                if (width > widest) {
+                    widest = width;
+                }
             }
             pad = widest - width_of(cell);
             if (column >= numbers_from) {

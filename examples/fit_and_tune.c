@@ -42,8 +42,12 @@ int main(int argc, char **argv)
     }
     columns = (rk_columns){.time = argv[2], .out = argv[3], .pv = argv[4]};
     result = rk_record_read(argv[1], &columns, &record, &diag) != RK_OK;
-    if (result == 0) result = fit_and_tune(record, &diag);
-    if (diag.status != RK_OK) fprintf(stderr, "fit_and_tune: %s\n", diag.text);
+    if (result == 0) {
+        result = fit_and_tune(record, &diag);
+    }
+    if (diag.status != RK_OK) {
+        fprintf(stderr, "fit_and_tune: %s\n", diag.text);
+    }
     rk_record_free(record);
     return result;
 }

@@ -27,8 +27,12 @@ static rk_status set_up(rk_sim *sim, rk_loop *loop, rk_real *memory)
     rk_port port;
     rk_status status = rk_plant_params_from_model(&model, 1.0, &plant, NULL);
 
-    if (status == RK_OK) status = rk_settings_pid_params(&settings, &limits, 1.0, &pid, NULL);
-    if (status == RK_OK) status = rk_sim_init(sim, &plant, memory, MEMORY, model.out0);
+    if (status == RK_OK) {
+        status = rk_settings_pid_params(&settings, &limits, 1.0, &pid, NULL);
+    }
+    if (status == RK_OK) {
+        status = rk_sim_init(sim, &plant, memory, MEMORY, model.out0);
+    }
     if (status != RK_OK) return status;
     port = rk_sim_port(sim);
     return rk_loop_init(loop, &port, &pid, model.pv0, model.out0);
@@ -47,7 +51,9 @@ int main(void)
         return 1;
     }
     for (scan = 0; scan < SCANS; scan++) {
-        if (scan == LOAD_AT) sim.load = -4.0;
+        if (scan == LOAD_AT) {
+            sim.load = -4.0;
+        }
         rk_loop_scan(&loop);
         rk_sim_advance(&sim);
         largest = fmax(largest, fabs(loop.pv - loop.sp));

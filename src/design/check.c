@@ -51,7 +51,9 @@ static void add_scan_findings(const rk_loop_design *loop, const rk_margins *m,
 static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_findings *findings)
 {
     add_sign_finding(loop, findings);
-    if (findings->count == 0) add_unstable_finding(loop, m, findings);
+    if (findings->count == 0) {
+        add_unstable_finding(loop, m, findings);
+    }
     add_scan_findings(loop, m, findings);
     if (loop->settings.td > 0 && loop->settings.tf == 0) {
         rk_findings_add(
@@ -115,7 +117,9 @@ rk_status rk_check_run(const rk_loop_design *loop, rk_check *check, rk_diag *dia
     made.verdict = rk_requirements_check(&loop->requirements, &made.margins,
                                          made.tried ? &made.metrics : NULL);
     add_findings(loop, &made.margins, &made.findings);
-    if (rk_findings_worst(&made.findings) == RK_LEVEL_UNFIT) made.verdict.met = false;
+    if (rk_findings_worst(&made.findings) == RK_LEVEL_UNFIT) {
+        made.verdict.met = false;
+    }
     *check = made;
     return RK_OK;
 }

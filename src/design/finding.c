@@ -35,7 +35,9 @@ rk_level rk_findings_worst(const rk_findings *findings)
     int i;
 
     for (i = 0; i < findings->count; i++) {
-        if (findings->list[i].level > worst) worst = findings->list[i].level;
+        if (findings->list[i].level > worst) {
+            worst = findings->list[i].level;
+        }
     }
     return worst;
 }

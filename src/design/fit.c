@@ -37,7 +37,9 @@ static void measure(const rki_series *series, const rki_room *room, const rki_so
 
         total += off * off;
         left += residual * residual;
-        if (i > 0) product += residual * before;
+        if (i > 0) {
+            product += residual * before;
+        }
         before = residual;
     }
     fit->rmse = sqrt(left / rows);
@@ -192,8 +194,12 @@ static rk_status search_and_polish(rki_series *series, rki_room *room, rk_fit *f
     int count = 0;
     rk_status status = rki_fit_search(series, starts, &count, diag);
 
-    if (status == RK_OK) status = rki_fit_polish(series, room, starts, count, &best, diag);
-    if (status == RK_OK) report(series, room, &best, fit);
+    if (status == RK_OK) {
+        status = rki_fit_polish(series, room, starts, count, &best, diag);
+    }
+    if (status == RK_OK) {
+        report(series, room, &best, fit);
+    }
     return status;
 }
 
@@ -205,7 +211,9 @@ rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
 
     if (record == NULL || fit == NULL) return RK_ERR_ARG;
     status = check_record(record, diag);
-    if (status == RK_OK) status = rki_series_create(&series, record, diag);
+    if (status == RK_OK) {
+        status = rki_series_create(&series, record, diag);
+    }
     if (status != RK_OK) return status;
 
     room.x = rk_memory_create(series.samples, sizeof(double));

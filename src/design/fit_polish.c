@@ -57,7 +57,9 @@ static int residuals(void *user, int m, int n, const double *p, double *fvec, do
         fjac[i] = room->x[i];
         fjac[i + ldfjac] = p[0] * room->by_log_tau[i];
         fjac[i + (2 * ldfjac)] = 1.0;
-        if (n > 3) fjac[i + (3 * ldfjac)] = p[0] * room->by_theta[i];
+        if (n > 3) {
+            fjac[i + (3 * ldfjac)] = p[0] * room->by_theta[i];
+        }
     }
     return 0;
 }
@@ -86,9 +88,13 @@ static void polish_bounded(polish *job, const rki_point *start, rki_solution *be
 {
     rki_solution found = polish_from(job, start->log_tau, start->theta, true);
 
-    if (found.p[2] < 0) found = polish_from(job, found.p[1], 0.0, false);
+    if (found.p[2] < 0) {
+        found = polish_from(job, found.p[1], 0.0, false);
+    }
     if (!isfinite(found.cost) || found.p[2] > rki_theta_most(job->series)) return;
-    if (found.cost < best->cost) *best = found;
+    if (found.cost < best->cost) {
+        *best = found;
+    }
 }
 
 /*
@@ -124,7 +130,9 @@ static void polish_all(polish *job, const rki_point *starts, int count, rki_solu
         const double theta = best->p[2] + (i * interval);
         const rki_point beside = {fmax(theta, 0.0), best->p[1], 0.0};
 
-        if (theta > -interval) polish_bounded(job, &beside, best);
+        if (theta > -interval) {
+            polish_bounded(job, &beside, best);
+        }
     }
 }
 

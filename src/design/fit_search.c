@@ -67,12 +67,16 @@ static void keep_best(rki_point *best, int *count, const rki_point *candidate)
     int at = *count;
 
     if (at == RKI_STARTS && candidate->cost >= best[RKI_STARTS - 1].cost) return;
-    if (at == RKI_STARTS) at--;
+    if (at == RKI_STARTS) {
+        at--;
+    }
     for (; at > 0 && best[at - 1].cost > candidate->cost; at--) {
         best[at] = best[at - 1];
     }
     best[at] = *candidate;
-    if (*count < RKI_STARTS) ++*count;
+    if (*count < RKI_STARTS) {
+        ++*count;
+    }
 }
 
 /* Stage 1. Returns how many local minima of the grid stand in best. */
@@ -107,7 +111,9 @@ static int search_grid(rki_series *thin, double theta_most, rki_point *best, dou
                 if (a < 0 || a >= N_TAU || b < 0 || b >= N_THETA) continue;
                 lowest = grid[a][b].cost >= grid[i][j].cost;
             }
-            if (lowest) keep_best(best, &count, &grid[i][j]);
+            if (lowest) {
+                keep_best(best, &count, &grid[i][j]);
+            }
         }
     }
     return count;
@@ -130,7 +136,9 @@ static void refine(rki_series *thin, double theta_most, rki_point *at, double *x
             if (trial.theta < 0 || trial.theta > theta_most) continue;
             rki_series_set_tau(thin, exp(trial.log_tau));
             trial.cost = profile_cost(thin, exp(trial.log_tau), trial.theta, x);
-            if (trial.cost < better.cost) better = trial;
+            if (trial.cost < better.cost) {
+                better = trial;
+            }
         }
         if (better.cost < at->cost) {
             *at = better;

@@ -20,7 +20,9 @@ rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag
 
     if (text == NULL || action == NULL) return RK_ERR_ARG;
     status = rki_word_find(action_words, "action", text, &found, diag);
-    if (status == RK_OK) *action = (rk_action)(found + 1);
+    if (status == RK_OK) {
+        *action = (rk_action)(found + 1);
+    }
     return status;
 }
 
@@ -104,11 +106,17 @@ rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
                            "output rate %g: give out units per second above 0", loop->out_rate);
     }
     status = check_range("PV", loop->pv_low, loop->pv_high, diag);
-    if (status == RK_OK) status = check_range("OUT", loop->out_low, loop->out_high, diag);
-    if (status == RK_OK && loop->has_model) status = rk_model_check(&loop->model, diag);
+    if (status == RK_OK) {
+        status = check_range("OUT", loop->out_low, loop->out_high, diag);
+    }
+    if (status == RK_OK && loop->has_model) {
+        status = rk_model_check(&loop->model, diag);
+    }
     if (status == RK_OK && loop->has_settings) {
         status = rk_settings_check(&loop->settings, diag);
-        if (status == RK_OK) status = check_signs(loop, diag);
+        if (status == RK_OK) {
+            status = check_signs(loop, diag);
+        }
     }
     return status;
 }
@@ -125,8 +133,12 @@ rk_limits rk_loop_design_limits(const rk_loop_design *loop)
 {
     rk_limits limits = {-NO_LIMIT, NO_LIMIT, loop->out_rate};
 
-    if (!isnan(loop->out_low)) limits.low = loop->out_low;
-    if (!isnan(loop->out_high)) limits.high = loop->out_high;
+    if (!isnan(loop->out_low)) {
+        limits.low = loop->out_low;
+    }
+    if (!isnan(loop->out_high)) {
+        limits.high = loop->out_high;
+    }
     return limits;
 }
 

@@ -55,18 +55,24 @@ static double solve_phase(const rki_openloop *loop, double low, double high, dou
         double w = ((low * at_high) - (high * at_low)) / (at_high - at_low);
         double value;
 
-        if (!(w > low) || !(w < high)) w = 0.5 * (low + high);
+        if (!(w > low) || !(w < high)) {
+            w = 0.5 * (low + high);
+        }
         value = rki_openloop_phase(loop, w) - target;
         if (value == 0) return w;
         if ((value > 0) == (at_low > 0)) {
             low = w;
             at_low = value;
-            if (side == -1) at_high *= 0.5;
+            if (side == -1) {
+                at_high *= 0.5;
+            }
             side = -1;
         } else {
             high = w;
             at_high = value;
-            if (side == 1) at_low *= 0.5;
+            if (side == 1) {
+                at_low *= 0.5;
+            }
             side = 1;
         }
         if (fabs(value) < 1e-15) return w;
@@ -80,7 +86,9 @@ static double next_odd(double phase, bool downward)
     const double turns = (phase - PI) / (2.0 * PI);
     double whole = downward ? floor(turns) : ceil(turns);
 
-    if (whole == turns) whole += downward ? -1.0 : 1.0;
+    if (whole == turns) {
+        whole += downward ? -1.0 : 1.0;
+    }
     return PI + (2.0 * PI * whole);
 }
 
@@ -183,7 +191,9 @@ static size_t list_changes(const rki_openloop *loop, const crossings *all, chang
     for (i = 0; i < all->count; i++) {
         list[count++] = (change){1.0 / all->list[i].magnitude, 2L * all->list[i].downward};
     }
-    if (starts_on_axis(loop)) list[count++] = (change){1.0 / fabs(loop->k), 1};
+    if (starts_on_axis(loop)) {
+        list[count++] = (change){1.0 / fabs(loop->k), 1};
+    }
     qsort(list, count, sizeof *list, by_factor);
     return count;
 }
@@ -216,7 +226,9 @@ static bool stable_interval(const rki_openloop *loop, const crossings *all, doub
             *high = to;
             found = true;
         }
-        if (i < count) poles += list[i].poles;
+        if (i < count) {
+            poles += list[i].poles;
+        }
         from = to;
     }
     rk_memory_free(list);
@@ -238,7 +250,9 @@ static double gain_margin(const rki_openloop *loop, const crossings *all, double
             *w = all->list[i].w;
         }
     }
-    if (final > 0 && loop->theta > 0 && 1.0 / final < margin) margin = 1.0 / final;
+    if (final > 0 && loop->theta > 0 && 1.0 / final < margin) {
+        margin = 1.0 / final;
+    }
     if (starts_on_axis(loop) && 1.0 / fabs(loop->k) < margin) {
         margin = 1.0 / fabs(loop->k);
         *w = 0.0;
@@ -326,9 +340,13 @@ static double peak(const rki_openloop *loop, bool complementary)
     double best = peak_at_zero(loop, complementary);
     double before[2] = {0, 0}, at_before[2] = {0, 0};
 
-    if (crossovers > 0) w = fmin(w, 1e-2 * crossover[0]);
+    if (crossovers > 0) {
+        w = fmin(w, 1e-2 * crossover[0]);
+    }
     /* A direct term turns for ever at this size, if there is dead time to turn it. */
-    if (loop->theta > 0) best = fmax(best, (complementary ? final : 1.0) / (1.0 - final));
+    if (loop->theta > 0) {
+        best = fmax(best, (complementary ? final : 1.0) / (1.0 - final));
+    }
     for (;;) {
         const double value = peak_value(loop, w, complementary);
         const double size = exp(rki_openloop_log_magnitude(loop, w));
@@ -385,8 +403,12 @@ static double turned_limit(const rki_openloop *loop, rk_status *status)
 
     mirrored.k = -loop->k;
     find_crossings(&all, &mirrored);
-    if (all.failed) *status = RK_ERR_MEMORY;
-    if (!stable_interval(&mirrored, &all, &low, &high, status) || low > 0) high = 0;
+    if (all.failed) {
+        *status = RK_ERR_MEMORY;
+    }
+    if (!stable_interval(&mirrored, &all, &low, &high, status) || low > 0) {
+        high = 0;
+    }
     rk_memory_free(all.list);
     return high;
 }
@@ -400,7 +422,9 @@ static rk_status measure_range(const rki_openloop *loop, double kc, const crossi
 
     margins->kc_range_exists = stable_interval(loop, all, &low, &high, &status);
     margins->stable = margins->kc_range_exists && low < 1 && high > 1;
-    if (low == 0 && loop->integrators == 0) low = -turned_limit(loop, &status);
+    if (low == 0 && loop->integrators == 0) {
+        low = -turned_limit(loop, &status);
+    }
     if (!margins->kc_range_exists && loop->k < 0) {
         low = -turned_limit(loop, &status);
         margins->kc_range_exists = low < 0;
@@ -417,7 +441,9 @@ static rk_status measure(const rki_openloop *loop, double kc, const crossings *a
 {
     rk_status status = RK_ERR_MEMORY;
 
-    if (!all->failed) status = measure_range(loop, kc, all, margins);
+    if (!all->failed) {
+        status = measure_range(loop, kc, all, margins);
+    }
     if (status != RK_OK || !margins->stable) return status;
 
     margins->gain_margin = gain_margin(loop, all, &margins->phase_crossover);
@@ -443,7 +469,9 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
     rki_openloop loop;
     rk_status status = rk_model_check(model, diag);
 
-    if (status == RK_OK) status = rk_settings_check(settings, diag);
+    if (status == RK_OK) {
+        status = rk_settings_check(settings, diag);
+    }
     if (status != RK_OK) return status;
     if (margins == NULL) return RK_ERR_ARG;
 
@@ -451,7 +479,9 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
     find_crossings(&all, &loop);
     status = measure(&loop, settings->kc, &all, &made);
     rk_memory_free(all.list);
-    if (status == RK_OK) status = ultimate_point(model, &made);
+    if (status == RK_OK) {
+        status = ultimate_point(model, &made);
+    }
     if (status != RK_OK) return rk_diag_set(diag, status, "out of memory for the margins");
     *margins = made;
     return RK_OK;

@@ -20,7 +20,9 @@ rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag
 
     if (text == NULL || kind == NULL) return RK_ERR_ARG;
     status = rki_word_find(kind_words, "model kind", text, &found, diag);
-    if (status == RK_OK) *kind = (rk_model_kind)found;
+    if (status == RK_OK) {
+        *kind = (rk_model_kind)found;
+    }
     return status;
 }
 
@@ -76,7 +78,9 @@ rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_
     }
     whole = floor(scans + DELAY_SNAP);
     rest = fmax(model->dead_time - (whole * ts), 0.0);
-    if (scans - whole < DELAY_SNAP) rest = 0.0;
+    if (scans - whole < DELAY_SNAP) {
+        rest = 0.0;
+    }
     tau = model->time_constant[0];
 
     params->a = exp(-ts / tau);

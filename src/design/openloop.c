@@ -23,13 +23,17 @@ rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *setting
     rki_openloop loop = {.k = settings->kc * model->gain, .theta = model->dead_time};
 
     if (isinf(ti)) {
-        if (td > 0) add_num(&loop, td + tf, 0.0);
+        if (td > 0) {
+            add_num(&loop, td + tf, 0.0);
+        }
     } else {
         loop.k /= ti;
         loop.integrators++;
         add_num(&loop, ti + tf, ti * (td + tf));
     }
-    if (tf > 0) add_den(&loop, tf, 0.0);
+    if (tf > 0) {
+        add_den(&loop, tf, 0.0);
+    }
     add_den(&loop, model->time_constant[0], 0.0);
     return loop;
 }
@@ -162,7 +166,9 @@ static rki_poly squares_but(const rki_openloop *loop, double unit, int but)
         const bool num = i < loop->nums;
         const rki_poly one = square(num ? &loop->num[i] : &loop->den[i - loop->nums], unit);
 
-        if (i != but) product = rki_poly_multiply(&product, &one);
+        if (i != but) {
+            product = rki_poly_multiply(&product, &one);
+        }
     }
     return product;
 }

@@ -38,7 +38,9 @@ rki_poly rki_poly_add(const rki_poly *a, const rki_poly *b, double b_factor)
     rki_poly made = *a;
     int i;
 
-    if (b->degree > made.degree) made.degree = b->degree;
+    if (b->degree > made.degree) {
+        made.degree = b->degree;
+    }
     for (i = 0; i <= b->degree; i++) {
         made.c[i] += b_factor * b->c[i];
     }
@@ -76,7 +78,9 @@ static double largest_ratio(const rki_poly *a, int of)
     int i;
 
     for (i = 0; i <= a->degree; i++) {
-        if (i != of) most = fmax(most, fabs(a->c[i] / a->c[of]));
+        if (i != of) {
+            most = fmax(most, fabs(a->c[i] / a->c[of]));
+        }
     }
     return most;
 }

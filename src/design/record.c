@@ -91,7 +91,9 @@ size_t rk_record_moves(const rk_record *record)
     size_t moves = 0, i;
 
     for (i = 1; i < record->rows; i++) {
-        if (record->out[i] != record->out[i - 1]) moves++;
+        if (record->out[i] != record->out[i - 1]) {
+            moves++;
+        }
     }
     return moves;
 }

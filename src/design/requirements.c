@@ -21,7 +21,9 @@ rk_status rk_require_from_text(const char *text, rk_require *what, rk_diag *diag
 
     if (text == NULL || what == NULL) return RK_ERR_ARG;
     status = rki_word_find(require_words, "requirement", text, &found, diag);
-    if (status == RK_OK) *what = (rk_require)found;
+    if (status == RK_OK) {
+        *what = (rk_require)found;
+    }
     return status;
 }
 
@@ -104,7 +106,9 @@ rk_verdict rk_requirements_check(const rk_requirements *requirements, const rk_m
         verdict.line_met[i] = rk_require_is_least((rk_require)i)
                                   ? figure[i] >= limit * (1.0 - ON_THE_LIMIT)
                                   : figure[i] <= (limit * (1.0 + ON_THE_LIMIT)) + ON_THE_LIMIT;
-        if (!verdict.line_met[i]) verdict.met = false;
+        if (!verdict.line_met[i]) {
+            verdict.met = false;
+        }
     }
     return verdict;
 }

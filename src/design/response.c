@@ -61,7 +61,9 @@ static double median_interval(rki_series *series)
     for (i = 1; i < intervals && series->decay[i] == series->decay[0]; i++) {
         continue;
     }
-    if (i < intervals) qsort(series->decay, intervals, sizeof(double), by_value);
+    if (i < intervals) {
+        qsort(series->decay, intervals, sizeof(double), by_value);
+    }
     return series->decay[intervals / 2];
 }
 
@@ -101,10 +103,14 @@ static size_t block_end(const rki_series *full, size_t first, size_t least, doub
     size_t length, end, next;
 
     for (; *event < full->events && full->event_time[*event] <= full->time[first]; ++*event) {
-        if (fabs(full->event_size[*event]) > jitter) *last_move = first;
+        if (fabs(full->event_size[*event]) > jitter) {
+            *last_move = first;
+        }
     }
     length = (size_t)(BLOCK_GROWTH * (double)(first - *last_move));
-    if (length < least) length = least;
+    if (length < least) {
+        length = least;
+    }
     next = *event;
     for (end = first + 1; end < full->samples && end < first + length; end++) {
         /* A move of note starts a block of its own. */
@@ -237,8 +243,12 @@ void rki_series_response(const rki_series *series, double tau, double theta, dou
             q += lag * part;
         }
         x[i] = level - s;
-        if (by_theta != NULL) by_theta[i] = -s / tau;
-        if (by_log_tau != NULL) by_log_tau[i] = -q / tau;
+        if (by_theta != NULL) {
+            by_theta[i] = -s / tau;
+        }
+        if (by_log_tau != NULL) {
+            by_log_tau[i] = -q / tau;
+        }
     }
 }
 

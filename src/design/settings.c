@@ -24,7 +24,9 @@ rk_status rk_anti_windup_from_text(const char *text, rk_anti_windup *way, rk_dia
 
     if (text == NULL || way == NULL) return RK_ERR_ARG;
     status = rki_word_find(anti_windup_words, "anti-windup", text, &found, diag);
-    if (status == RK_OK) *way = (rk_anti_windup)found;
+    if (status == RK_OK) {
+        *way = (rk_anti_windup)found;
+    }
     return status;
 }
 
@@ -40,7 +42,9 @@ rk_status rk_form_from_text(const char *text, rk_form *form, rk_diag *diag)
 
     if (text == NULL || form == NULL) return RK_ERR_ARG;
     status = rki_word_find(form_words, "controller form", text, &found, diag);
-    if (status == RK_OK) *form = (rk_form)found;
+    if (status == RK_OK) {
+        *form = (rk_form)found;
+    }
     return status;
 }
 
@@ -139,7 +143,9 @@ rk_status rk_settings_to_form(const rk_settings *settings, rk_form form, rk_form
         made.derivative = ideal ? s->td : s->kc * s->td;
         made.tf = s->tf;
     }
-    if (status == RK_OK) *values = made;
+    if (status == RK_OK) {
+        *values = made;
+    }
     return status;
 }
 
@@ -190,7 +196,9 @@ rk_status rk_settings_from_form(const rk_form_values *values, rk_settings *setti
     made.ti = values->integral;
     made.td = values->derivative;
     made.tf = values->tf;
-    if (values->form == RK_FORM_SERIES) status = from_series(values, &made, diag);
+    if (values->form == RK_FORM_SERIES) {
+        status = from_series(values, &made, diag);
+    }
     if (values->form == RK_FORM_PARALLEL) {
         if (!isfinite(values->gain) || values->gain == 0) {
             return rk_diag_set(diag, RK_ERR_RANGE, "kp %g: give a finite gain that is not 0",
@@ -203,8 +211,12 @@ rk_status rk_settings_from_form(const rk_form_values *values, rk_settings *setti
         made.ti = values->integral != 0 ? values->gain / values->integral : HUGE_VAL;
         made.td = values->derivative / values->gain;
     }
-    if (status == RK_OK) status = rk_settings_check(&made, diag);
-    if (status == RK_OK) *settings = made;
+    if (status == RK_OK) {
+        status = rk_settings_check(&made, diag);
+    }
+    if (status == RK_OK) {
+        *settings = made;
+    }
     return status;
 }
 
@@ -287,7 +299,9 @@ rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *l
     rk_status status = rk_settings_check(s, diag);
     double tt;
 
-    if (status == RK_OK) status = rk_limits_check(limits, diag);
+    if (status == RK_OK) {
+        status = rk_limits_check(limits, diag);
+    }
     if (status != RK_OK) return status;
     if (params == NULL) return RK_ERR_ARG;
     if (!(ts > 0) || isinf(ts)) {
@@ -304,7 +318,9 @@ rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *l
                            s->tt, ts);
     }
     tt = s->tt;
-    if (tt == 0) tt = s->td > 0 ? fmax(sqrt(s->ti * s->td), ts) : s->ti;
+    if (tt == 0) {
+        tt = s->td > 0 ? fmax(sqrt(s->ti * s->td), ts) : s->ti;
+    }
 
     *params = (rk_pid_params){.ts = ts,
                               .kc = s->kc,

@@ -56,7 +56,9 @@ static void use_point(char *chars)
 
     if (mark == '.') return;
     at = strchr(chars, mark);
-    if (at != NULL) *at = '.';
+    if (at != NULL) {
+        *at = '.';
+    }
 }
 
 void rk_text_add(rk_text *text, const char *format, ...)
@@ -133,7 +135,9 @@ void rk_real_format(double value, char *chars)
         char tail[RK_REAL_CHARS];
 
         (void)snprintf(tail, sizeof tail, "%s", exponent != NULL ? exponent : "");
-        if (exponent != NULL) *exponent = '\0';
+        if (exponent != NULL) {
+            *exponent = '\0';
+        }
         (void)snprintf(chars + strlen(chars), RK_REAL_CHARS - strlen(chars), ".0%s", tail);
     }
 }

@@ -107,7 +107,9 @@ static rk_status set_up_controller(stage *st, rk_diag *diag)
     rk_pid_params params;
     rk_status status;
 
-    if (st->c->manual) settings = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0);
+    if (st->c->manual) {
+        settings = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0);
+    }
     status = rk_settings_pid_params(&settings, &st->c->limits, st->c->ts, &params, diag);
     if (status != RK_OK) return status;
     status = rk_pid_init(&st->pid, &params, st->c->plant.out0);
@@ -117,7 +119,9 @@ static rk_status set_up_controller(stage *st, rk_diag *diag)
     if (status != RK_OK) {
         return rk_diag_set(diag, status, "the controller refuses its settings");
     }
-    if (st->c->manual) rk_pid_set_manual(&st->pid, st->c->manual_out);
+    if (st->c->manual) {
+        rk_pid_set_manual(&st->pid, st->c->manual_out);
+    }
     return RK_OK;
 }
 
@@ -181,9 +185,15 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
 
     if (trial_case == NULL || plan == NULL || trial == NULL) return RK_ERR_ARG;
     status = rk_model_check(&trial_case->plant, diag);
-    if (status == RK_OK) status = rk_limits_check(&trial_case->limits, diag);
-    if (status == RK_OK) status = check_plan(trial_case, plan, diag);
-    if (status == RK_OK) status = set_up_controller(&st, diag);
+    if (status == RK_OK) {
+        status = rk_limits_check(&trial_case->limits, diag);
+    }
+    if (status == RK_OK) {
+        status = check_plan(trial_case, plan, diag);
+    }
+    if (status == RK_OK) {
+        status = set_up_controller(&st, diag);
+    }
     if (status != RK_OK) return status;
 
     made = rk_memory_create(1, sizeof *made);
@@ -192,7 +202,9 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     made->name[sizeof made->name - 1] = '\0';
     made->out_start = trial_case->plant.out0;
     status = make_curves(trial_case, plan, &made->curves, diag);
-    if (status == RK_OK) status = set_up_plant(&st, made->curves.step, diag);
+    if (status == RK_OK) {
+        status = set_up_plant(&st, made->curves.step, diag);
+    }
     if (status == RK_OK) {
         run(&st, &made->curves);
         rki_trial_measure(&made->curves, trial_case, plan, &made->metrics);

@@ -146,9 +146,13 @@ static void measure_out(const rki_curves *curves, const rk_trial_case *c, rk_tri
         const double out = curves->out[i];
 
         m->travel += fabs(out - last);
-        if (out <= c->limits.low || out >= c->limits.high) m->saturated_time += curves->ts;
+        if (out <= c->limits.low || out >= c->limits.high) {
+            m->saturated_time += curves->ts;
+        }
         if (direction * (out - turn) >= 0) { /* going on, or the first move */
-            if (direction == 0 && out != turn) direction = out > turn ? 1 : -1;
+            if (direction == 0 && out != turn) {
+                direction = out > turn ? 1 : -1;
+            }
             turn = out;
         } else if (fabs(out - turn) > STILL * excursion) {
             direction = -direction;
@@ -170,8 +174,12 @@ void rki_trial_measure(const rki_curves *curves, const rk_trial_case *trial_case
 
     made.has_setpoint = plan->sp_step != 0;
     made.has_load = load;
-    if (made.has_setpoint) measure_setpoint(&before, trial_case, plan, &made.setpoint);
-    if (load) measure_load(&after, trial_case, plan, &made.load);
+    if (made.has_setpoint) {
+        measure_setpoint(&before, trial_case, plan, &made.setpoint);
+    }
+    if (load) {
+        measure_load(&after, trial_case, plan, &made.load);
+    }
     measure_out(curves, trial_case, &made);
     *metrics = made;
 }

@@ -120,6 +120,8 @@ rk_status rk_tune(const rk_model *model, int rule, double lambda, rk_tuning *tun
     rules[rule].apply(model, made.lambda, &made);
     made.mode = rk_settings_mode(&made.settings);
     status = rk_settings_check(&made.settings, diag);
-    if (status == RK_OK) *tuning = made;
+    if (status == RK_OK) {
+        *tuning = made;
+    }
     return status;
 }

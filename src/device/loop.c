@@ -32,9 +32,13 @@ void rk_loop_scan(rk_loop *loop)
     const bool got = loop->port.read_pv(loop->port.user, &pv) == RK_OK;
 
     loop->pv_bad = !got || !rk_is_finite(pv);
-    if (!loop->pv_bad) loop->pv = pv;
+    if (!loop->pv_bad) {
+        loop->pv = pv;
+    }
 
     out = loop->pv_bad ? rk_pid_hold(&loop->pid) : rk_pid_scan(&loop->pid, loop->sp, pv);
     loop->write_failed = loop->port.write_out(loop->port.user, out) != RK_OK;
-    if (!loop->write_failed) loop->out = out;
+    if (!loop->write_failed) {
+        loop->out = out;
+    }
 }

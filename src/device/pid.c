@@ -101,7 +101,9 @@ static rk_real limited(const rk_pid *pid, rk_real wanted)
 
 rk_real rk_pid_hold(rk_pid *pid)
 {
-    if (pid->manual) pid->out = limited(pid, pid->manual_out);
+    if (pid->manual) {
+        pid->out = limited(pid, pid->manual_out);
+    }
     pid->fresh = true;
     return pid->out;
 }

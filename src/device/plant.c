@@ -37,7 +37,9 @@ rk_real rk_plant_scan(rk_plant *plant, rk_real out)
     const rk_plant_params *p = &plant->params;
     rk_real late, later; /* u(k - delay) and u(k - delay - 1) */
 
-    if (rk_is_finite(out)) plant->u = out - p->out0;
+    if (rk_is_finite(out)) {
+        plant->u = out - p->out0;
+    }
 
     /* The ring holds u(k-1) .. u(k-delay-1); its oldest entry makes room for u(k). */
     later = plant->memory[plant->oldest];

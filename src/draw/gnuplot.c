@@ -15,9 +15,15 @@ typedef struct streams {
 
 static void close_streams(streams *s)
 {
-    if (s->script != NULL) (void)fclose(s->script);
-    if (s->image != NULL) (void)fclose(s->image);
-    if (s->complaint != NULL) (void)fclose(s->complaint);
+    if (s->script != NULL) {
+        (void)fclose(s->script);
+    }
+    if (s->image != NULL) {
+        (void)fclose(s->image);
+    }
+    if (s->complaint != NULL) {
+        (void)fclose(s->complaint);
+    }
 }
 
 static bool open_streams(streams *s, const rk_text *script)
@@ -44,8 +50,12 @@ static int run_child(const streams *s, int *status)
 
     if (error != 0) return error;
     error = posix_spawn_file_actions_adddup2(&actions, fileno(s->script), 0);
-    if (error == 0) error = posix_spawn_file_actions_adddup2(&actions, fileno(s->image), 1);
-    if (error == 0) error = posix_spawn_file_actions_adddup2(&actions, fileno(s->complaint), 2);
+    if (error == 0) {
+        error = posix_spawn_file_actions_adddup2(&actions, fileno(s->image), 1);
+    }
+    if (error == 0) {
+        error = posix_spawn_file_actions_adddup2(&actions, fileno(s->complaint), 2);
+    }
     if (error == 0) {
         error = posix_spawnp(&child, command[0], &actions, NULL, command, environment);
     }
@@ -122,7 +132,9 @@ void rki_add_quoted(rk_text *script, const char *words)
 {
     rk_text_add(script, "'");
     for (; *words != '\0'; words++) {
-        if (*words == '\'') rk_text_add(script, "'");
+        if (*words == '\'') {
+            rk_text_add(script, "'");
+        }
         rk_text_add(script, "%c", (unsigned char)*words < ' ' ? ' ' : *words);
     }
     rk_text_add(script, "'");
@@ -159,7 +171,9 @@ void rki_page_begin(rk_text *script, const rk_figure_style *style, const char *t
                         "set lmargin screen 0.09\nset rmargin screen 0.97\n"
                         "set style line 100 lc rgb '#dddddd' lw 1\n"
                         "set border 3 lw 1\nset tics nomirror out\n");
-    if (style->format != RK_FIGURE_TERMINAL) rk_text_add(script, "set grid ls 100\n");
+    if (style->format != RK_FIGURE_TERMINAL) {
+        rk_text_add(script, "set grid ls 100\n");
+    }
     rk_text_add(script, "set label 1 ");
     rki_add_quoted(script, title);
     rk_text_add(script, " at screen 0.09,0.965 left\n");
@@ -232,13 +246,19 @@ void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve)
         size_t low = first, high = first;
 
         for (i = first; i < end; i++) {
-            if (curve->y[i] < curve->y[low]) low = i;
-            if (curve->y[i] > curve->y[high]) high = i;
+            if (curve->y[i] < curve->y[low]) {
+                low = i;
+            }
+            if (curve->y[i] > curve->y[high]) {
+                high = i;
+            }
         }
         i = low < high ? low : high; /* the earlier of the two */
         add_point(script, curve, i, curve->y[i]);
         i = low + high - i;
-        if (low != high) add_point(script, curve, i, curve->y[i]);
+        if (low != high) {
+            add_point(script, curve, i, curve->y[i]);
+        }
     }
     rk_text_add(script, "END\n");
 }
@@ -248,7 +268,9 @@ void rki_add_steps(rk_text *script, const char *block, const rki_curve *curve)
     size_t changes = 0, i;
 
     for (i = 1; i < curve->count; i++) {
-        if (curve->y[i] != curve->y[i - 1]) changes++;
+        if (curve->y[i] != curve->y[i - 1]) {
+            changes++;
+        }
     }
     if (changes > 2 * BUCKETS) {
         rki_add_curve(script, block, curve);
@@ -262,8 +284,12 @@ void rki_add_steps(rk_text *script, const char *block, const rki_curve *curve)
     for (i = 0; i < curve->count; i++) {
         const bool change = i > 0 && curve->y[i] != curve->y[i - 1];
 
-        if (change) add_point(script, curve, i, curve->y[i - 1]);
-        if (change || i == 0 || i == curve->count - 1) add_point(script, curve, i, curve->y[i]);
+        if (change) {
+            add_point(script, curve, i, curve->y[i - 1]);
+        }
+        if (change || i == 0 || i == curve->count - 1) {
+            add_point(script, curve, i, curve->y[i]);
+        }
     }
     rk_text_add(script, "END\n");
 }

@@ -62,7 +62,9 @@ static void add_constants(rk_text *text, const rki_controller *c)
     add_constant(text, "KT_TS", c->block.kt_ts, "scan / tracking time; 0: no back-calculation");
     add_constant(text, "OUT_LO", c->block.out_lo, "output limits");
     add_constant(text, "OUT_HI", c->block.out_hi, "output limits");
-    if (c->rate) add_constant(text, "OUT_STEP", c->block.out_step, "output rate * scan");
+    if (c->rate) {
+        add_constant(text, "OUT_STEP", c->block.out_step, "output rate * scan");
+    }
 }
 
 static const char finite_and_clamp[] = "static int is_finite(double x)\n"
@@ -103,7 +105,9 @@ static void add_init(rk_text *text, const rki_controller *c)
                 "    c->out = clamp(is_finite(out_now) ? out_now : OUT_LO, OUT_LO, OUT_HI);\n"
                 "    c->manual_out = c->out;\n"
                 "    c->i_part = c->out;\n");
-    if (c->derivative) rk_text_add(text, "    c->d_part = 0.0;\n    c->g_last = 0.0;\n");
+    if (c->derivative) {
+        rk_text_add(text, "    c->d_part = 0.0;\n    c->g_last = 0.0;\n");
+    }
     rk_text_add(text, "    c->fresh = 1;\n}\n\n");
 }
 
@@ -159,7 +163,9 @@ static void add_scan(rk_text *text, const rki_controller *c)
                       "        return c->out;\n"
                       "    }\n"
                       "    c->i_part = i;\n");
-    if (c->derivative) rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
+    if (c->derivative) {
+        rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
+    }
     rk_text_add(text, "    c->out = out;\n    c->fresh = 0;\n    return out;\n}\n");
 }
 

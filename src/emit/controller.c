@@ -33,7 +33,9 @@ void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHAR
     size_t length = 0;
     const char *from;
 
-    if (!is_letter(loop->name[0])) length += (size_t)sprintf(name, "loop_");
+    if (!is_letter(loop->name[0])) {
+        length += (size_t)sprintf(name, "loop_");
+    }
     for (from = loop->name; *from != '\0'; from++) {
         if (is_letter(*from) || is_digit(*from)) {
             name[length++] = lower(*from);
@@ -41,7 +43,9 @@ void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHAR
             name[length++] = '_';
         }
     }
-    if (length > 0 && name[length - 1] == '_') length--;
+    if (length > 0 && name[length - 1] == '_') {
+        length--;
+    }
     (void)sprintf(name + length, "_controller");
 }
 

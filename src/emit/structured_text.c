@@ -11,7 +11,9 @@ static void add_literal(rk_text *text, double value)
 
     rk_real_format(value, number);
     exponent = strchr(number, 'e');
-    if (exponent != NULL) *exponent = 'E';
+    if (exponent != NULL) {
+        *exponent = 'E';
+    }
     rk_text_add(text, "LREAL#%s", number);
 }
 
@@ -36,7 +38,9 @@ static void add_constants(rk_text *text, const rki_controller *c)
     add_constant(text, "kt_ts", c->block.kt_ts, "scan / tracking time; 0: no back-calculation");
     add_constant(text, "out_lo", c->block.out_lo, "output limits");
     add_constant(text, "out_hi", c->block.out_hi, "output limits");
-    if (c->rate) add_constant(text, "out_step", c->block.out_step, "output rate * scan");
+    if (c->rate) {
+        add_constant(text, "out_step", c->block.out_step, "output rate * scan");
+    }
     rk_text_add(text, "END_VAR\n");
 }
 
@@ -167,7 +171,9 @@ static void add_body(rk_text *text, const rki_controller *c)
                       "    fresh := TRUE;\n"
                       "ELSE\n"
                       "    i_part := i_new;\n");
-    if (c->derivative) rk_text_add(text, "    d_part := d_new;\n    g_last := g;\n");
+    if (c->derivative) {
+        rk_text_add(text, "    d_part := d_new;\n    g_last := g;\n");
+    }
     rk_text_add(text, "    out := wanted;\n"
                       "    fresh := FALSE;\n"
                       "END_IF;\n\n"

@@ -136,10 +136,18 @@ static rk_status set_word(reading *r, const struct key *key, void *to, const cha
     rk_diag inner = {RK_OK, ""};
     rk_status status = RK_ERR_FORMAT;
 
-    if (key->type == ACTION) status = rk_action_from_text(value, to, &inner);
-    if (key->type == KIND) status = rk_model_kind_from_text(value, to, &inner);
-    if (key->type == FORM) status = rk_form_from_text(value, to, &inner);
-    if (key->type == ANTI_WINDUP) status = rk_anti_windup_from_text(value, to, &inner);
+    if (key->type == ACTION) {
+        status = rk_action_from_text(value, to, &inner);
+    }
+    if (key->type == KIND) {
+        status = rk_model_kind_from_text(value, to, &inner);
+    }
+    if (key->type == FORM) {
+        status = rk_form_from_text(value, to, &inner);
+    }
+    if (key->type == ANTI_WINDUP) {
+        status = rk_anti_windup_from_text(value, to, &inner);
+    }
     return status == RK_OK ? RK_OK : with_line(r, status, &inner);
 }
 
@@ -331,8 +339,12 @@ static rk_status parse(reading *r)
                            r->path);
     }
     status = finish_model(r);
-    if (status == RK_OK) status = finish_settings(r);
-    if (status == RK_OK) status = finish_record(r);
+    if (status == RK_OK) {
+        status = finish_settings(r);
+    }
+    if (status == RK_OK) {
+        status = finish_record(r);
+    }
     if (status != RK_OK) return status;
     status = rk_loop_design_check(&r->loop, &inner);
     if (status != RK_OK) return rk_diag_set(r->diag, status, "%s: %s", r->path, inner.text);
@@ -353,6 +365,8 @@ rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *dia
     }
     status = parse(&r);
     (void)fclose(r.file);
-    if (status == RK_OK) *loop = r.loop;
+    if (status == RK_OK) {
+        *loop = r.loop;
+    }
     return status;
 }

@@ -149,7 +149,9 @@ static const char *rewrite_section(rk_text *text, const char *at, const char *en
         const line l = next_line(&look, end);
 
         if (starts_section(l)) break;
-        if (!is_empty(l)) last = look;
+        if (!is_empty(l)) {
+            last = look;
+        }
     }
     while (at < last) {
         const line l = next_line(&at, end);
@@ -159,7 +161,9 @@ static const char *rewrite_section(rk_text *text, const char *at, const char *en
             rewrite_line(text, l, e, newline);
         } else {
             add_raw(text, l);
-            if (l.chars[l.length - 1] != '\n') rk_text_add(text, "%s", newline);
+            if (l.chars[l.length - 1] != '\n') {
+                rk_text_add(text, "%s", newline);
+            }
         }
     }
     add_missing(text, entries, count, newline);
@@ -177,7 +181,9 @@ static void rewrite(rk_text *text, const char *content, size_t length, const cha
         const line l = next_line(&at, end);
 
         add_raw(text, l);
-        if (l.chars[l.length - 1] != '\n') rk_text_add(text, "%s", newline);
+        if (l.chars[l.length - 1] != '\n') {
+            rk_text_add(text, "%s", newline);
+        }
         if (!found && is_section(l, section)) {
             at = rewrite_section(text, at, end, entries, count, newline);
             found = true;
@@ -199,7 +205,9 @@ static rk_status save(const char *path, const char *section, entry *entries, siz
 
     if (status != RK_OK) return status;
     text = rk_text_create();
-    if (text != NULL) rewrite(text, content, length, section, entries, count);
+    if (text != NULL) {
+        rewrite(text, content, length, section, entries, count);
+    }
     status = rk_text_check(text, diag);
     if (status == RK_OK) {
         status = rk_file_write(path, rk_text_chars(text), rk_text_length(text), true, diag);

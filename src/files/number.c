@@ -35,7 +35,9 @@ static size_t read_digits(const char *text, size_t at, size_t length, bool fract
             d->exact = false;
         } else {
             d->mantissa = (d->mantissa * 10) + (uint64_t)(text[at] - '0');
-            if (fraction) d->exponent--;
+            if (fraction) {
+                d->exponent--;
+            }
         }
     }
     return at - start;
@@ -46,11 +48,15 @@ static bool read_exponent(const char *text, size_t at, size_t length, decimal *d
     const bool negative = at < length && text[at] == '-';
     int value = 0;
 
-    if (at < length && (text[at] == '-' || text[at] == '+')) at++;
+    if (at < length && (text[at] == '-' || text[at] == '+')) {
+        at++;
+    }
     if (at == length) return false;
     for (; at < length; at++) {
         if (!is_digit(text[at])) return false;
-        if (value < 100000) value = (value * 10) + (text[at] - '0');
+        if (value < 100000) {
+            value = (value * 10) + (text[at] - '0');
+        }
     }
     d->exponent += negative ? -value : value;
     return true;
@@ -62,7 +68,9 @@ static bool take_apart(const char *text, size_t length, decimal *d)
     size_t at = 0, digits;
 
     *d = (decimal){.exact = true};
-    if (at < length && (text[at] == '-' || text[at] == '+')) d->negative = text[at++] == '-';
+    if (at < length && (text[at] == '-' || text[at] == '+')) {
+        d->negative = text[at++] == '-';
+    }
     digits = read_digits(text, at, length, false, d);
     at += digits;
     if (at < length && text[at] == '.') {
@@ -87,7 +95,9 @@ static bool convert_slowly(const char *text, size_t length, double *value)
     memcpy(copy, text, length);
     copy[length] = '\0';
     point = strchr(copy, '.');
-    if (point != NULL) *point = localeconv()->decimal_point[0];
+    if (point != NULL) {
+        *point = localeconv()->decimal_point[0];
+    }
     *value = strtod(copy, NULL);
     return isfinite(*value);
 }

@@ -81,12 +81,18 @@ static void on_cell(void *text, size_t length, void *user)
     int what;
 
     if (r->status != RK_OK) return;
-    if (r->in_header) header_cell(r, text != NULL ? text : "", length);
+    if (r->in_header) {
+        header_cell(r, text != NULL ? text : "", length);
+    }
     for (what = 0; what < WANTED && !r->in_header; what++) {
         if (r->place[what] != r->column) continue;
         r->seen[what] = true;
-        if (length >= CELL_CHARS) length = CELL_CHARS - 1;
-        if (text != NULL) memcpy(r->cell[what], text, length);
+        if (length >= CELL_CHARS) {
+            length = CELL_CHARS - 1;
+        }
+        if (text != NULL) {
+            memcpy(r->cell[what], text, length);
+        }
         r->cell[what][length] = '\0';
     }
     r->column++;
@@ -120,9 +126,13 @@ static rk_status read_number(reading *r, int what, double *value)
     char *cell = r->cell[what];
     char *comma = r->decimal_comma ? strchr(cell, ',') : NULL;
 
-    if (comma != NULL) *comma = '.';
+    if (comma != NULL) {
+        *comma = '.';
+    }
     if (!rk_number_parse(cell, strlen(cell), value)) {
-        if (comma != NULL) *comma = ',';
+        if (comma != NULL) {
+            *comma = ',';
+        }
         return bad_cell(r, what, "a number");
     }
     return RK_OK;
@@ -155,8 +165,12 @@ static void end_row(reading *r)
         return;
     }
     r->status = read_time(r, &time);
-    if (r->status == RK_OK) r->status = read_number(r, OUT, &out);
-    if (r->status == RK_OK) r->status = read_number(r, PV, &pv);
+    if (r->status == RK_OK) {
+        r->status = read_number(r, OUT, &out);
+    }
+    if (r->status == RK_OK) {
+        r->status = read_number(r, PV, &pv);
+    }
     if (r->status != RK_OK) return;
     if (rows > 0 && !(time > rk_record_time(r->record)[rows - 1])) {
         r->status =
@@ -195,15 +209,21 @@ static char find_separator(const char *text, size_t length)
         while (at < length && text[at] != '\n') {
             at++;
         }
-        if (at < length) at++;
+        if (at < length) {
+            at++;
+        }
     }
     for (; at < length && text[at] != '\n'; at++) {
         for (i = 0; i < 3; i++) {
-            if (text[at] == candidates[i]) count[i]++;
+            if (text[at] == candidates[i]) {
+                count[i]++;
+            }
         }
     }
     for (i = 1; i < 3; i++) {
-        if (count[i] > count[best]) best = i;
+        if (count[i] > count[best]) {
+            best = i;
+        }
     }
     return candidates[best];
 }
@@ -216,10 +236,14 @@ static bool feed(reading *r, struct csv_parser *csv, const char *chunk, size_t l
         const char *newline = memchr(chunk, '\n', length);
         const size_t part = newline != NULL ? (size_t)(newline - chunk) + 1 : length;
 
-        if (*at_start) *comment = chunk[0] == '#';
+        if (*at_start) {
+            *comment = chunk[0] == '#';
+        }
         if (!*comment && csv_parse(csv, chunk, part, on_cell, on_row, r) != part) return false;
         *at_start = newline != NULL;
-        if (newline != NULL) r->line++;
+        if (newline != NULL) {
+            r->line++;
+        }
         chunk += part;
         length -= part;
     }
@@ -238,7 +262,9 @@ static rk_status read_all(reading *r, FILE *file, struct csv_parser *csv)
         if (first) {
             const char separator = find_separator(chunk, length);
 
-            if (length >= 3 && memcmp(chunk, "\xEF\xBB\xBF", 3) == 0) skip = 3;
+            if (length >= 3 && memcmp(chunk, "\xEF\xBB\xBF", 3) == 0) {
+                skip = 3;
+            }
             csv_set_delim(csv, (unsigned char)separator);
             r->decimal_comma = separator != ',';
             first = false;
@@ -248,7 +274,9 @@ static rk_status read_all(reading *r, FILE *file, struct csv_parser *csv)
     if (ferror(file)) {
         return rk_diag_set(r->diag, RK_ERR_IO, "%s: cannot read: %s", r->path, strerror(errno));
     }
-    if (parsed && r->status == RK_OK) parsed = csv_fini(csv, on_cell, on_row, r) == 0;
+    if (parsed && r->status == RK_OK) {
+        parsed = csv_fini(csv, on_cell, on_row, r) == 0;
+    }
     if (!parsed && r->status == RK_OK) {
         return rk_diag_set(
             r->diag, csv_error(csv) == CSV_EPARSE ? RK_ERR_FORMAT : RK_ERR_MEMORY, "%s:%lu: %s",
@@ -285,7 +313,9 @@ rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record 
         return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
     }
     r.status = rk_record_create(&r.record, diag);
-    if (r.status == RK_OK) r.status = read_all(&r, file, &csv);
+    if (r.status == RK_OK) {
+        r.status = read_all(&r, file, &csv);
+    }
     csv_free(&csv);
     (void)fclose(file);
     if (r.status != RK_OK) {

@@ -99,7 +99,9 @@ rk_status rk_file_write(const char *path, const char *content, size_t length, bo
         status = say(diag, path, "cannot write");
     } else {
         status = fill_and_rename(file, fresh, path, content, length, diag);
-        if (status != RK_OK) (void)unlink(fresh);
+        if (status != RK_OK) {
+            (void)unlink(fresh);
+        }
     }
     rk_memory_free(fresh);
     return status;
@@ -119,7 +121,9 @@ rk_status rk_file_read(const char *path, char **content, size_t *length, rk_diag
         status = rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
     } else {
         *length = fread(made, 1, READ_MAX, file);
-        if (ferror(file)) status = say(diag, path, "cannot read");
+        if (ferror(file)) {
+            status = say(diag, path, "cannot read");
+        }
         if (status == RK_OK && !feof(file) && fgetc(file) != EOF) {
             status = rk_diag_set(diag, RK_ERR_FORMAT, "%s: longer than 16 MiB", path);
         }

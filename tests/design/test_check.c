@@ -100,7 +100,9 @@ START_TEST(doubtful_settings_are_named)
                 (strstr(f->what, warnings[_i].says) != NULL && f->level == warnings[_i].level);
     }
     ck_assert_msg(named, "nothing said '%s'", warnings[_i].says);
-    if (warnings[_i].level == RK_LEVEL_UNFIT) ck_assert(!check.verdict.met);
+    if (warnings[_i].level == RK_LEVEL_UNFIT) {
+        ck_assert(!check.verdict.met);
+    }
 }
 END_TEST
 

@@ -86,7 +86,9 @@ START_TEST(worked_examples_agree)
     ck_close(m.phase_margin, worked[_i].pm, 5e-9);
     ck_close(m.delay_margin, worked[_i].dm, 5e-9);
     ck_close(m.ms, worked[_i].ms, 5e-9);
-    if (!isnan(worked[_i].mt)) ck_close(m.mt, worked[_i].mt, 5e-9);
+    if (!isnan(worked[_i].mt)) {
+        ck_close(m.mt, worked[_i].mt, 5e-9);
+    }
 }
 END_TEST
 
@@ -174,7 +176,9 @@ START_TEST(reaction_curve_pid_has_a_gain_margin_below_five_thirds)
     const rk_model model = fopdt(1, tau, theta);
     const rk_margins m = margins_of(&model, 1.2 / a, 2 * theta, 0.5 * theta, 0);
 
-    if (m.stable) ck_assert_double_le(m.gain_margin, 1.0 / 0.6 + 1e-9);
+    if (m.stable) {
+        ck_assert_double_le(m.gain_margin, 1.0 / 0.6 + 1e-9);
+    }
 }
 END_TEST
 

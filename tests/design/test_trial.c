@@ -19,7 +19,9 @@ static rk_trial_metrics run(const rk_trial_case *c, rk_trial_plan plan)
     rk_trial *trial = NULL;
     rk_trial_metrics m;
 
-    if (plan.band == 0) plan.band = 0.02;
+    if (plan.band == 0) {
+        plan.band = 0.02;
+    }
     ck_assert_msg(rk_trial_create(c, &plan, &trial, &diag) == RK_OK, "%s", diag.text);
     m = *rk_trial_results(trial);
     rk_trial_free(trial);
@@ -125,8 +127,12 @@ START_TEST(dead_time_delays_everything_that_is_seen)
     for (i = 0; i < rk_trial_points(trial); i++) {
         const double t = rk_trial_step(trial) * (double)i;
 
-        if (t <= 7.3) ck_assert_double_eq(rk_trial_pv(trial)[i], 0);
-        if (t > 7.5 && t < 10) ck_assert_double_gt(rk_trial_pv(trial)[i], 0);
+        if (t <= 7.3) {
+            ck_assert_double_eq(rk_trial_pv(trial)[i], 0);
+        }
+        if (t > 7.5 && t < 10) {
+            ck_assert_double_gt(rk_trial_pv(trial)[i], 0);
+        }
     }
     ck_assert_double_eq(rk_trial_out(trial)[0],
                         0.1 + (0.1 * 0.5 / 10)); /* the first scan acts */

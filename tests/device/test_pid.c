@@ -334,8 +334,12 @@ START_TEST(output_keeps_limits_and_rate_and_state_stays_finite)
     for (scan = 0; scan < 200; scan++) {
         double out;
 
-        if (rng_uniform(&r) < 0.05) rk_pid_set_manual(&pid, wild_value(&r));
-        if (rng_uniform(&r) < 0.05) rk_pid_set_auto(&pid);
+        if (rng_uniform(&r) < 0.05) {
+            rk_pid_set_manual(&pid, wild_value(&r));
+        }
+        if (rng_uniform(&r) < 0.05) {
+            rk_pid_set_auto(&pid);
+        }
         out = rk_pid_scan(&pid, wild_value(&r), wild_value(&r));
         ck_assert(out >= 0 && out <= 100);
         ck_assert(fabs(out - last) <= step + 1e-12);

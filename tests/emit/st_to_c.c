@@ -39,10 +39,14 @@ static bool next(scanner *s)
         if (s->at[length - 1] == '#') { /* LREAL#-1.5E-07 */
             length += strspn(s->at + length, "+-");
             length += strspn(s->at + length, "0123456789.");
-            if (s->at[length] == 'E') length += 1 + strspn(s->at + length + 1, "+-0123456789");
+            if (s->at[length] == 'E') {
+                length += 1 + strspn(s->at + length + 1, "+-0123456789");
+            }
         } else if (strncmp(s->at, "LREAL#", 6) == 0) {
             length = 6 + strspn(s->at + 6, "0123456789.");
-            if (s->at[length] == 'E') length += 1 + strspn(s->at + length + 1, "+-0123456789");
+            if (s->at[length] == 'E') {
+                length += 1 + strspn(s->at + length + 1, "+-0123456789");
+            }
         }
     } else if (strncmp(s->at, ":=", 2) == 0 || strncmp(s->at, "<>", 2) == 0) {
         length = 2;

@@ -76,15 +76,29 @@ static void fill_stimuli(stimulus *s)
     int i;
 
     for (i = 0; i < SCANS; i++) {
-        if (rng_uniform(&r) < 0.01) sp = 5.0 + (15.0 * rng_uniform(&r));
-        if (rng_uniform(&r) < 0.01) automatic = !automatic;
-        if (rng_uniform(&r) < 0.02) manual = 140.0 * (rng_uniform(&r) - 0.15);
+        if (rng_uniform(&r) < 0.01) {
+            sp = 5.0 + (15.0 * rng_uniform(&r));
+        }
+        if (rng_uniform(&r) < 0.01) {
+            automatic = !automatic;
+        }
+        if (rng_uniform(&r) < 0.02) {
+            manual = 140.0 * (rng_uniform(&r) - 0.15);
+        }
         pv += (0.02 * (sp - pv)) + (0.1 * rng_normal(&r));
         s[i] = (stimulus){sp, pv, automatic, manual};
-        if (rng_uniform(&r) < 0.01) s[i].pv = QNAN;
-        if (rng_uniform(&r) < 0.005) s[i].pv = -HUGE_VAL;
-        if (rng_uniform(&r) < 0.005) s[i].sp = 1e308 * rng_normal(&r);
-        if (rng_uniform(&r) < 0.005) s[i].manual_out = QNAN;
+        if (rng_uniform(&r) < 0.01) {
+            s[i].pv = QNAN;
+        }
+        if (rng_uniform(&r) < 0.005) {
+            s[i].pv = -HUGE_VAL;
+        }
+        if (rng_uniform(&r) < 0.005) {
+            s[i].sp = 1e308 * rng_normal(&r);
+        }
+        if (rng_uniform(&r) < 0.005) {
+            s[i].manual_out = QNAN;
+        }
     }
 }
 
@@ -234,7 +248,9 @@ static rk_status emit_all(const rk_loop_design *loop, rk_text *text, rk_diag *di
 {
     rk_status status = rk_emit_st(loop, text, diag);
 
-    if (status == RK_OK) status = rk_emit_c_header(loop, text, diag);
+    if (status == RK_OK) {
+        status = rk_emit_c_header(loop, text, diag);
+    }
     return status == RK_OK ? rk_emit_c_source(loop, text, diag) : status;
 }
 

@@ -26,13 +26,17 @@ void *rk_memory_create(size_t count, size_t size)
 void *rk_memory_resize(void *block, size_t count, size_t size)
 {
     if (refuse()) return NULL;
-    if (block == NULL) standing++;
+    if (block == NULL) {
+        standing++;
+    }
     return realloc(block, count * size);
 }
 
 void rk_memory_free(void *block)
 {
-    if (block != NULL) standing--;
+    if (block != NULL) {
+        standing--;
+    }
     free(block);
 }
 
@@ -43,7 +47,9 @@ static rk_status read_and_fit(void)
     rk_fit fit;
     rk_status status = rk_record_read(RK_SOURCE "/data/blend-brix.csv", &names, &record, NULL);
 
-    if (status == RK_OK) status = rk_fit_fopdt(record, &fit, NULL);
+    if (status == RK_OK) {
+        status = rk_fit_fopdt(record, &fit, NULL);
+    }
     rk_record_free(record);
     return status;
 }
@@ -107,7 +113,9 @@ static rk_status draw_trial(void)
     rk_text *image = rk_text_create();
     rk_status status = rk_trial_create(&c, &plan, &trial, NULL);
 
-    if (status == RK_OK && image == NULL) status = RK_ERR_MEMORY;
+    if (status == RK_OK && image == NULL) {
+        status = RK_ERR_MEMORY;
+    }
     if (status == RK_OK) {
         const rk_trial *const trials[] = {trial};
 

@@ -72,10 +72,14 @@ rk_record *cook(const recipe *r)
 
             /* OUT is held from the row that shows it, so a move happens at that row's time. */
             if (t < m->at - (1e-9 * r->interval)) break;
-            if (isnan(seen[m - r->moves])) seen[m - r->moves] = t;
+            if (isnan(seen[m - r->moves])) {
+                seen[m - r->moves] = t;
+            }
             lag = t - seen[m - r->moves] - r->theta;
             out += m->size;
-            if (lag > 0) pv += r->gain * m->size * (1.0 - exp(-lag / r->tau));
+            if (lag > 0) {
+                pv += r->gain * m->size * (1.0 - exp(-lag / r->tau));
+            }
         }
         ck_assert_int_eq(rk_record_add(record, t, out, pv + noise, NULL), RK_OK);
         noise =
@@ -131,12 +135,16 @@ outcome run_program(const char *directory, const char *const *argv)
         (void)dup2(nothing, 0);
         (void)dup2(out, 1);
         (void)dup2(err, 2);
-        if (directory != NULL && chdir(directory) != 0) _exit(126);
+        if (directory != NULL && chdir(directory) != 0) {
+            _exit(126);
+        }
         (void)execvp(argv[0], (char *const *)(uintptr_t)argv);
         _exit(127);
     }
     ck_assert_int_eq(waitpid(child, &status, 0), child);
-    if (WIFEXITED(status)) made.status = WEXITSTATUS(status);
+    if (WIFEXITED(status)) {
+        made.status = WEXITSTATUS(status);
+    }
     (void)lseek(out, 0, SEEK_SET);
     (void)lseek(err, 0, SEEK_SET);
     made.out = slurp(out, &made.out_length);
