@@ -119,8 +119,9 @@ static void print_gain_limits(const job *j, const rk_margins *m)
     show_time(period, m->ultimate_period, j->minutes);
     if (isfinite(m->ultimate_gain)) {
         (void)printf(
-            "  the process alone oscillates at a P-only gain of %s, with a period of %s\n",
-            gain, period);
+            "  the process alone oscillates at a P-only gain of %s %s/%s, with a period of "
+            "%s\n",
+            gain, j->loop.out_units, j->loop.pv_units, period);
     } else {
         (void)printf("  the process alone never oscillates: the model has no dead time\n");
     }
@@ -129,7 +130,8 @@ static void print_gain_limits(const job *j, const rk_margins *m)
 static void print_check(const job *j, const rk_check *check)
 {
     const rk_settings *s = &j->loop.settings;
-    char ti[SHOWN_CHARS], td[SHOWN_CHARS];
+    const rk_model *m = &j->loop.model;
+    char ti[SHOWN_CHARS], td[SHOWN_CHARS], tau[SHOWN_CHARS], theta[SHOWN_CHARS];
     size_t i, missed = 0;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
@@ -148,10 +150,15 @@ static void print_check(const job *j, const rk_check *check)
     }
     show_time(ti, s->ti, j->minutes);
     show_time(td, s->td, j->minutes);
-    (void)printf("%s, ideal form: kc %.4g %s/%s, ti %s, td %s%s%s\n\n", rk_settings_mode(s),
-                 s->kc, j->loop.out_units, j->loop.pv_units, ti, td,
-                 j->loop.rule[0] != '\0' ? "; rule " : "", j->loop.rule);
+    show_time(tau, m->time_constant[0], j->minutes);
+    show_time(theta, m->dead_time, j->minutes);
+    (void)printf("Process: gain %.4g %s/%s, time constant %s, dead time %s\n", m->gain,
+                 j->loop.pv_units, j->loop.out_units, tau, theta);
+    (void)printf("%s, ideal form: kc %.4g %s/%s, ti %s%s%s%s%s\n", rk_settings_mode(s), s->kc,
+                 j->loop.out_units, j->loop.pv_units, ti, s->td > 0 ? ", td " : "",
+                 s->td > 0 ? td : "", j->loop.rule[0] != '\0' ? "; rule " : "", j->loop.rule);
     if (check->margins.stable) {
+        (void)printf("\n");
         print_requirements(j, check);
     }
     print_gain_limits(j, &check->margins);

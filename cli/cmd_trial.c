@@ -268,6 +268,16 @@ static size_t fill_table(const job *j, const runs *r, char (*cells)[SHOWN_CHARS]
     return line;
 }
 
+static bool any_missing(char (*cells)[SHOWN_CHARS], size_t count)
+{
+    size_t i;
+
+    for (i = 0; i < count; i++) {
+        if (strcmp(cells[i], "-") == 0) return true;
+    }
+    return false;
+}
+
 static void print_trials(const job *j, const runs *r)
 {
     const size_t columns = r->count + 1;
@@ -297,9 +307,9 @@ static void print_trials(const job *j, const runs *r)
             pointers[i] = cells[i];
         }
         show_table(pointers, lines, columns, 1);
-        (void)printf(
-            "\n  - : not reached within the trial. Settled: within %.3g %% of the step.\n",
-            100.0 * r->plan.band);
+        (void)printf("\n  settled: within %.3g %% of the step%s\n", 100.0 * r->plan.band,
+                     any_missing(cells, lines * columns) ? "; - : not reached within the trial"
+                                                         : "");
     }
     free(cells);
     free(pointers);

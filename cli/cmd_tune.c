@@ -71,7 +71,8 @@ static void print_table(const job *j, const rk_tuning *tunings, int count)
 
     (void)snprintf(rows[0][0], SHOWN_CHARS, "rule");
     (void)snprintf(rows[0][1], SHOWN_CHARS, "mode");
-    (void)snprintf(rows[0][2], SHOWN_CHARS, "%s", parallel ? "kp" : "kc");
+    (void)snprintf(rows[0][2], SHOWN_CHARS, "%s, %.20s/%.20s", parallel ? "kp" : "kc",
+                   j->loop.out_units, j->loop.pv_units);
     (void)snprintf(rows[0][3], SHOWN_CHARS, parallel ? "ki, 1/%s" : "ti, %s", time);
     (void)snprintf(rows[0][4], SHOWN_CHARS, parallel ? "kd, %s" : "td, %s", time);
     (void)snprintf(rows[0][5], SHOWN_CHARS, "gain margin");
@@ -91,14 +92,14 @@ static void print_table(const job *j, const rk_tuning *tunings, int count)
 static void print_tunings(const job *j, const rk_tuning *tunings, int count)
 {
     const rk_model *m = &j->loop.model;
-    char tau[SHOWN_CHARS], theta[SHOWN_CHARS], lambda[SHOWN_CHARS];
+    char tau[SHOWN_CHARS], theta[SHOWN_CHARS], lambda[SHOWN_CHARS], line[400];
     int i;
 
     show_time(tau, m->time_constant[0], j->minutes);
     show_time(theta, m->dead_time, j->minutes);
-    (void)printf("%s form, %s per %s, for gain %.4g %s/%s, time constant %s, dead time %s\n\n",
-                 rk_form_to_text(j->given.form), j->loop.out_units, j->loop.pv_units, m->gain,
-                 j->loop.pv_units, j->loop.out_units, tau, theta);
+    (void)printf("%s form, for gain %.4g %s/%s, time constant %s, dead time %s\n\n",
+                 rk_form_to_text(j->given.form), m->gain, j->loop.pv_units, j->loop.out_units,
+                 tau, theta);
     print_table(j, tunings, count);
     show_time(lambda, isnan(j->lambda) ? rk_lambda_default(m) : j->lambda, j->minutes);
     (void)printf("\n  lambda and simc: lambda %s%s.\n", lambda,
@@ -106,12 +107,14 @@ static void print_tunings(const job *j, const rk_tuning *tunings, int count)
                                   : "");
     for (i = 0; i < count; i++) {
         if (tunings[i].note[0] != '\0') {
-            (void)printf("  %s: %s.\n", tunings[i].rule, tunings[i].note);
+            (void)snprintf(line, sizeof line, "%s: %s.", tunings[i].rule, tunings[i].note);
+            show_paragraph(line);
         }
     }
-    (void)printf("\n");
+    (void)printf("\n  Sources\n");
     for (i = 0; i < count; i++) {
-        (void)printf("  %s: %s.\n", tunings[i].rule, tunings[i].source);
+        (void)snprintf(line, sizeof line, "%s: %s.", tunings[i].rule, tunings[i].source);
+        show_paragraph(line);
     }
 }
 

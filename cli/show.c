@@ -30,7 +30,7 @@ int show_places(double uncertainty)
 
 void show_fixed(char *shown, double value, int places)
 {
-    if (places < 0 || !isfinite(value) || fabs(value) > 1e9) {
+    if (places < 0 || !isfinite(value) || fabs(value) > 1e7) {
         show_number(shown, value, places < 0 ? 7 : 4);
         return;
     }
@@ -53,10 +53,39 @@ void show_verdict(const char *word, bool good)
     const bool colour = isatty(STDOUT_FILENO) && (no_colour == NULL || no_colour[0] == '\0');
 
     if (colour) {
-        (void)printf("\033[1;%dm%s\033[0m", good ? 32 : 31, word);
+        (void)printf("\033[%dm%s\033[0m", good ? 32 : 31, word);
     } else {
         (void)printf("%s", word);
     }
+}
+
+/* Lines of prose are at most this wide. */
+enum { LINE_WIDTH = 98, INDENT = 2 };
+
+void show_paragraph(const char *text)
+{
+    size_t column = 0, indent = INDENT;
+
+    while (*text != '\0') {
+        const size_t length = strcspn(text, " ");
+
+        if (column > 0 && column + 1 + length > LINE_WIDTH) {
+            (void)printf("\n");
+            column = 0;
+        }
+        if (column == 0) {
+            (void)printf("%*s", (int)indent, "");
+            column = indent;
+            indent = 2 * INDENT; /* of the lines that follow */
+        } else {
+            (void)printf(" ");
+            column++;
+        }
+        (void)printf("%.*s", (int)length, text);
+        column += length;
+        text += length + strspn(text + length, " ");
+    }
+    (void)printf("\n");
 }
 
 void show_findings(const rk_findings *findings)
@@ -65,9 +94,14 @@ void show_findings(const rk_findings *findings)
 
     for (i = 0; i < findings->count; i++) {
         const rk_finding *f = &findings->list[i];
+        char text[sizeof f->what + sizeof f->advice + 32];
 
-        (void)printf("%s%s: %s.\n         What to do: %s.\n", i == 0 ? "\n" : "",
-                     rk_level_to_text(f->level), f->what, f->advice);
+        if (i == 0) {
+            (void)printf("\n");
+        }
+        (void)snprintf(text, sizeof text, "%s: %s. What to do: %s.", rk_level_to_text(f->level),
+                       f->what, f->advice);
+        show_paragraph(text);
     }
 }
 

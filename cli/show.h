@@ -27,6 +27,9 @@ void show_time(char *shown, double seconds, bool minutes);
 /** A verdict word, coloured on a terminal: green if good, red if not. */
 void show_verdict(const char *word, bool good);
 
+/** Prose, broken into lines at blanks; lines after the first are set in. */
+void show_paragraph(const char *text);
+
 /** Findings, a paragraph each: level, what was seen, what to do. */
 void show_findings(const rk_findings *findings);
 

@@ -1,0 +1,37 @@
+#!/bin/sh
+# Refreshes docs/screenshots from the demo plant: the demo's figures, and each command's output in a
+# terminal window. Needs xvfb, xterm and imagemagick.
+set -eu
+cd "$(dirname "$0")/.."
+tool=$PWD/build/redkettle
+shots=$PWD/docs/screenshots
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+
+mkdir -p "$shots"
+cd "$work"
+"$tool" demo --dir demo >/dev/null
+cp demo/fit.png demo/trial-rules.png demo/trial-windup.png demo/trial-manual.png "$shots"
+
+# shot NAME COMMAND: what a terminal window shows after the command, as typed in the demo's folder.
+shot() {
+    printf '#!/bin/sh\ncd demo\nPATH=%s:$PATH\nprintf "\\$ %s\\n\\n"\n%s\ntouch ../done\nsleep 20\n' \
+        "$(dirname "$tool")" "$(echo "$2" | sed 's/%/%%/g; s/"/\\"/g')" "$2" >run.sh
+    chmod +x run.sh
+    rm -f done
+    xvfb-run -a -s '-screen 0 1280x800x24' sh -c '
+        xterm -geometry 116x40+0+0 -fa "DejaVu Sans Mono" -fs '"${3:-13}"' -bg "#fdfdf8" -fg "#202020" -b 12 -e ./run.sh &
+        while [ ! -e done ]; do sleep 0.1; done
+        sleep 1
+        import -window root "'"$shots/$1"'.png"
+        kill $!' 2>/dev/null
+    convert "$shots/$1.png" -define png:exclude-chunks=date,time "$shots/$1.png"
+}
+
+shot terminal-fit 'redkettle fit blend-brix.loop'
+shot terminal-tune 'redkettle tune blend-brix.loop'
+shot terminal-check 'redkettle check blend-brix.loop'
+shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --case "calm: rule=lambda lambda=52s"'
+shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
+shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; sed -n 1,22p plc/blend_brix_controller.st'
+ls "$shots"
