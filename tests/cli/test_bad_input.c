@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /* Bad input for every command: the exit status, one clear line, and no slip of memory. */
-#include <stdlib.h>
 #include <string.h>
 
 #include "../support/support.h"
+#include "tool.h"
 
 #define MODEL "--gain", "2", "--time-constant", "10", "--dead-time", "5"
 #define PI_ "--kc", "1", "--ti", "10"
@@ -184,43 +184,16 @@ static const struct {
     {4, "is a file, not a directory", {"demo", "--dir", "good.csv"}},
 };
 
-/* A checker to run the tool under; it ends with 99 when it finds something. */
-static size_t checker(const char **argv)
-{
-    if (getenv("RK_VALGRIND") == NULL) return 0;
-    argv[0] = "valgrind";
-    argv[1] = "--quiet";
-    argv[2] = "--error-exitcode=99";
-    argv[3] = "--leak-check=full";
-    argv[4] = "--errors-for-leak-kinds=definite,indirect,possible";
-    return 5;
-}
-
-/* Valgrind takes its time: two test programs share the rows, the even and the odd ones. */
-static bool others_row(int row)
-{
-    const char *half = getenv("RK_VALGRIND");
-
-    return half != NULL && row % 2 != atoi(half);
-}
-
 START_TEST(bad_input_gets_its_status_and_one_clear_line)
 {
-    const char *argv[32] = {NULL};
-    size_t used = checker(argv), i;
-    char *dir;
+    char *dir = scratch_make();
     outcome o;
+    size_t i;
 
-    if (others_row(_i)) return;
-    dir = scratch_make();
     for (i = 0; i < COUNT(files); i++) {
         put_file(path_in(dir, files[i].name), files[i].content);
     }
-    argv[used++] = RK_CLI;
-    for (i = 0; rows[_i].arguments[i] != NULL; i++) {
-        argv[used++] = rows[_i].arguments[i];
-    }
-    o = run_program(dir, argv);
+    o = run_tool(dir, rows[_i].arguments);
     ck_assert_msg(o.status == rows[_i].status, "'%s': exit %d, not %d: %s", rows[_i].says,
                   o.status, rows[_i].status, o.err);
     ck_assert_msg(strstr(o.err, rows[_i].says) != NULL, "'%s' does not say '%s'", o.err,
@@ -250,21 +223,14 @@ static const char *const sound[][16] = {
 
 START_TEST(sound_input_is_silent_too)
 {
-    const char *argv[32] = {NULL};
-    size_t used = checker(argv), i;
-    char *dir;
+    char *dir = scratch_make();
     outcome o;
+    size_t i;
 
-    if (others_row(_i)) return;
-    dir = scratch_make();
     for (i = 0; i < COUNT(files); i++) {
         put_file(path_in(dir, files[i].name), files[i].content);
     }
-    argv[used++] = RK_CLI;
-    for (i = 0; sound[_i][i] != NULL; i++) {
-        argv[used++] = sound[_i][i];
-    }
-    o = run_program(dir, argv);
+    o = run_tool(dir, sound[_i]);
     ck_assert_msg(o.status == 0, "%s %s: exit %d: %s", sound[_i][0], sound[_i][1], o.status,
                   o.err);
     ck_assert_str_eq(o.err, "");

@@ -8,25 +8,14 @@
 #include <jansson.h>
 
 #include "../support/support.h"
+#include "tool.h"
 
 #define RECORDS RK_SOURCE "/data/records/"
 #define CLEAN RECORDS "clean_single_step.csv"
 #define BRIX_COLUMNS "--time", "time_s", "--out", "FV210.OUT_pct", "--pv", "AT210.PV_degBx"
 #define MODEL "--gain", "2", "--time-constant", "10", "--dead-time", "5"
 
-/* Run the tool in a directory; arguments ended by NULL. */
-static outcome tool(const char *directory, const char *const *arguments)
-{
-    const char *argv[40] = {RK_CLI};
-    size_t i;
-
-    for (i = 0; arguments[i] != NULL && i < COUNT(argv) - 2; i++) {
-        argv[i + 1] = arguments[i];
-    }
-    return run_program(directory, argv);
-}
-
-#define TOOL(directory, ...) tool(directory, (const char *const[]){__VA_ARGS__, NULL})
+#define TOOL(directory, ...) run_tool(directory, (const char *const[]){__VA_ARGS__, NULL})
 
 /* The one JSON object on standard output; checks the exit status. */
 static json_t *json_of(outcome o, int status)
@@ -364,7 +353,7 @@ static const struct {
 
 START_TEST(output_says_what_an_engineer_looks_for)
 {
-    outcome o = tool(NULL, shown[_i].arguments);
+    outcome o = run_tool(NULL, shown[_i].arguments);
     size_t i;
 
     ck_assert_msg(o.status == 0, "%s: %s", shown[_i].what, o.err);
@@ -445,8 +434,6 @@ Suite *suite_commands(void)
     suite_add_tcase(suite, t);
     return suite;
 }
-
-Suite *suite_bad_input(void);
 
 int main(void)
 {

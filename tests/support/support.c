@@ -113,7 +113,7 @@ static char *slurp(int file, size_t *length)
     return chars;
 }
 
-outcome run_program(const char *directory, const char *const *argv)
+outcome run_child(const char *directory, child_body *body, const char *const *argv)
 {
     char out_name[] = "/tmp/rk-out-XXXXXX", err_name[] = "/tmp/rk-err-XXXXXX";
     const int out = mkstemp(out_name), err = mkstemp(err_name);
@@ -138,8 +138,7 @@ outcome run_program(const char *directory, const char *const *argv)
         if (directory != NULL && chdir(directory) != 0) {
             _exit(126);
         }
-        (void)execvp(argv[0], (char *const *)(uintptr_t)argv);
-        _exit(127);
+        exit(body(argv));
     }
     ck_assert_int_eq(waitpid(child, &status, 0), child);
     if (WIFEXITED(status)) {
@@ -152,6 +151,17 @@ outcome run_program(const char *directory, const char *const *argv)
     (void)close(out);
     (void)close(err);
     return made;
+}
+
+static int become_program(const char *const *argv)
+{
+    (void)execvp(argv[0], (char *const *)(uintptr_t)argv);
+    _exit(127);
+}
+
+outcome run_program(const char *directory, const char *const *argv)
+{
+    return run_child(directory, become_program, argv);
 }
 
 void outcome_free(outcome *o)

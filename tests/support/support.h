@@ -63,6 +63,10 @@ typedef struct outcome {
     size_t out_length;
 } outcome;
 
+/** Run a function in a child process with its output caught; it returns the exit status. */
+typedef int child_body(const char *const *argv);
+outcome run_child(const char *directory, child_body *body, const char *const *argv);
+
 /** Run a program with arguments (ended by NULL) in a directory (NULL: here). */
 outcome run_program(const char *directory, const char *const *argv);
 void outcome_free(outcome *o);
