@@ -7,157 +7,10 @@
 
 #include <redkettle/design/memory.h>
 
+#include "crossings.h"
 #include "openloop.h"
 
 #define PI 3.14159265358979323846
-
-/* Where L(jw) meets the negative real axis. */
-typedef struct crossing {
-    double w;         /* rad/s */
-    double magnitude; /* |L| */
-    int downward; /* +1 where the phase falls through -180 deg (mod 360), -1 where it rises */
-} crossing;
-
-typedef struct crossings {
-    size_t count, room;
-    crossing *list;
-    bool failed;
-} crossings;
-
-/* No loop that anyone would run has more: the dead time is then a million filter times long. */
-enum { CROSSINGS_MAX = 1000000 };
-
-static void add_crossing(crossings *all, const rki_openloop *loop, double w, int downward)
-{
-    if (all->count == all->room) {
-        const size_t room = (2 * all->room) + 16;
-        crossing *list = rk_memory_resize(all->list, room, sizeof *list);
-
-        if (list == NULL) {
-            all->failed = true;
-            return;
-        }
-        all->list = list;
-        all->room = room;
-    }
-    all->list[all->count++] = (crossing){w, exp(rki_openloop_log_magnitude(loop, w)), downward};
-}
-
-/* The phase is monotone between low and high and passes target there. */
-static double solve_phase(const rki_openloop *loop, double low, double high, double target)
-{
-    double at_low = rki_openloop_phase(loop, low) - target;
-    double at_high = rki_openloop_phase(loop, high) - target;
-    int i, side = 0;
-
-    /* Regula falsi with the Illinois change: never leaves the bracket, nearly secant speed. */
-    for (i = 0; i < 200 && high - low > 4e-16 * high; i++) {
-        double w = ((low * at_high) - (high * at_low)) / (at_high - at_low);
-        double value;
-
-        if (!(w > low) || !(w < high)) {
-            w = 0.5 * (low + high);
-        }
-        value = rki_openloop_phase(loop, w) - target;
-        if (value == 0) return w;
-        if ((value > 0) == (at_low > 0)) {
-            low = w;
-            at_low = value;
-            if (side == -1) {
-                at_high *= 0.5;
-            }
-            side = -1;
-        } else {
-            high = w;
-            at_high = value;
-            if (side == 1) {
-                at_low *= 0.5;
-            }
-            side = 1;
-        }
-        if (fabs(value) < 1e-15) return w;
-    }
-    return 0.5 * (low + high);
-}
-
-/* The next odd multiple of pi strictly beyond a phase, downward or upward. */
-static double next_odd(double phase, bool downward)
-{
-    const double turns = (phase - PI) / (2.0 * PI);
-    double whole = downward ? floor(turns) : ceil(turns);
-
-    if (whole == turns) {
-        whole += downward ? -1.0 : 1.0;
-    }
-    return PI + (2.0 * PI * whole);
-}
-
-static void cross_section(crossings *all, const rki_openloop *loop, double low, double high)
-{
-    const double from = rki_openloop_phase(loop, low), to = rki_openloop_phase(loop, high);
-    const bool downward = to < from;
-    double target = next_odd(from, downward);
-
-    while ((downward ? target > to : target < to) && all->count < CROSSINGS_MAX &&
-           !all->failed) {
-        add_crossing(all, loop, solve_phase(loop, low, high, target), downward ? 1 : -1);
-        target += downward ? -2.0 * PI : 2.0 * PI;
-    }
-}
-
-/* From `low` on the phase is monotone: cross until the loop gain is below 1 and only falls. */
-static void cross_tail(crossings *all, const rki_openloop *loop, double low, double falls_from)
-{
-    const double final = rki_openloop_final_magnitude(loop);
-    double target = next_odd(rki_openloop_phase(loop, low), true);
-
-    if (loop->theta == 0) {
-        const double end = rki_openloop_final_phase(loop);
-        const bool downward = end < rki_openloop_phase(loop, low);
-        double high = low;
-
-        target = next_odd(rki_openloop_phase(loop, low), downward);
-        if (downward ? target <= end + 1e-9 : target >= end - 1e-9) return;
-        while (downward ? rki_openloop_phase(loop, high) > target
-                        : rki_openloop_phase(loop, high) < target) {
-            high *= 2.0;
-        }
-        add_crossing(all, loop, solve_phase(loop, low, high, target), downward ? 1 : -1);
-        return;
-    }
-    while (all->count < CROSSINGS_MAX && !all->failed) {
-        double high = 2.0 * low;
-        const crossing *last;
-
-        while (rki_openloop_phase(loop, high) > target) {
-            high *= 2.0;
-        }
-        low = solve_phase(loop, low, high, target);
-        add_crossing(all, loop, low, 1);
-        if (all->failed) return;
-        last = &all->list[all->count - 1];
-        if (low > falls_from && (last->magnitude < 1 || final >= 1)) return;
-        target -= 2.0 * PI;
-    }
-}
-
-/* All phase crossovers that can matter for a gain factor near 1, ascending in w. */
-static void find_crossings(crossings *all, const rki_openloop *loop)
-{
-    double turn[RKI_POLY_MAX], fall[RKI_POLY_MAX];
-    const int turns = rki_openloop_phase_turns(loop, turn);
-    const int falls = rki_openloop_magnitude_turns(loop, fall);
-    /* Below this the phase is its limit at 0 to a millionth: no crossover but one at w = 0. */
-    double low = 1e-6 / rki_openloop_longest(loop);
-    int i;
-
-    for (i = 0; i < turns; i++) {
-        if (!(turn[i] > low)) continue;
-        cross_section(all, loop, low, turn[i]);
-        low = turn[i];
-    }
-    cross_tail(all, loop, low, falls > 0 ? fall[falls - 1] : 0.0);
-}
 
 /* A gain factor where the number of unstable closed-loop poles changes, and by how much. */
 typedef struct change {
@@ -184,7 +37,7 @@ static long poles_at_start(const rki_openloop *loop)
     return (loop->k < 0 && loop->integrators > 0) ? 1 : 0;
 }
 
-static size_t list_changes(const rki_openloop *loop, const crossings *all, change *list)
+static size_t list_changes(const rki_openloop *loop, const rki_crossings *all, change *list)
 {
     size_t count = 0, i;
 
@@ -202,7 +55,7 @@ static size_t list_changes(const rki_openloop *loop, const crossings *all, chang
  * The stable interval of the gain factor that holds 1, or else the lowest one above 0. With a
  * direct term the loop gain never falls below final: then 1/final is a limit too.
  */
-static bool stable_interval(const rki_openloop *loop, const crossings *all, double *low,
+static bool stable_interval(const rki_openloop *loop, const rki_crossings *all, double *low,
                             double *high, rk_status *status)
 {
     const double final = rki_openloop_final_magnitude(loop);
@@ -235,7 +88,7 @@ static bool stable_interval(const rki_openloop *loop, const crossings *all, doub
     return found;
 }
 
-static double gain_margin(const rki_openloop *loop, const crossings *all, double *w)
+static double gain_margin(const rki_openloop *loop, const rki_crossings *all, double *w)
 {
     const double final = rki_openloop_final_magnitude(loop);
     double margin = HUGE_VAL;
@@ -282,106 +135,18 @@ static void phase_and_delay_margin(const rki_openloop *loop, rk_margins *margins
     }
 }
 
-/* |1/(1+L)| or |L/(1+L)| at w. */
-static double peak_value(const rki_openloop *loop, double w, bool complementary)
-{
-    const double size = exp(rki_openloop_log_magnitude(loop, w));
-    const double phase = rki_openloop_phase(loop, w);
-    const double below = hypot(1.0 + (size * cos(phase)), size * sin(phase));
-
-    return (complementary ? size : 1.0) / below;
-}
-
-/* The largest value between low and high, where it rises and falls once. */
-static double climb(const rki_openloop *loop, double low, double high, bool complementary)
-{
-    const double part = 0.3819660112501051; /* golden section */
-    double a = low + (part * (high - low)), b = high - (part * (high - low));
-    double at_a = peak_value(loop, a, complementary), at_b = peak_value(loop, b, complementary);
-
-    while (high - low > 1e-9 * high) {
-        if (at_a > at_b) {
-            high = b;
-            b = a;
-            at_b = at_a;
-            a = low + (part * (high - low));
-            at_a = peak_value(loop, a, complementary);
-        } else {
-            low = a;
-            a = b;
-            at_a = at_b;
-            b = high - (part * (high - low));
-            at_b = peak_value(loop, b, complementary);
-        }
-    }
-    return fmax(at_a, at_b);
-}
-
-/* The value for w -> 0. */
-static double peak_at_zero(const rki_openloop *loop, bool complementary)
-{
-    if (loop->integrators > 0) return complementary ? 1.0 : 0.0;
-    return fabs((complementary ? loop->k : 1.0) / (1.0 + loop->k));
-}
-
-/* Steps of the walk: this part of w, and this turn of the dead time's phase. */
-#define WALK_PART 0.03
-#define WALK_TURN 0.1
-
-/* The supremum over w > 0 of a stable loop. */
-static double peak(const rki_openloop *loop, bool complementary)
-{
-    const double final = rki_openloop_final_magnitude(loop);
-    double turn[RKI_POLY_MAX], crossover[RKI_POLY_MAX];
-    const int turns = rki_openloop_magnitude_turns(loop, turn);
-    const int crossovers = rki_openloop_gain_crossovers(loop, crossover);
-    const double falls_from = turns > 0 ? turn[turns - 1] : 0.0;
-    double w = 1e-3 / rki_openloop_longest(loop);
-    double best = peak_at_zero(loop, complementary);
-    double before[2] = {0, 0}, at_before[2] = {0, 0};
-
-    if (crossovers > 0) {
-        w = fmin(w, 1e-2 * crossover[0]);
-    }
-    /* A direct term turns for ever at this size, if there is dead time to turn it. */
-    if (loop->theta > 0) {
-        best = fmax(best, (complementary ? final : 1.0) / (1.0 - final));
-    }
-    for (;;) {
-        const double value = peak_value(loop, w, complementary);
-        const double size = exp(rki_openloop_log_magnitude(loop, w));
-
-        if (at_before[1] >= at_before[0] && at_before[1] >= value &&
-            at_before[1] > 0.9 * best) {
-            best = fmax(best, climb(loop, before[0], w, complementary));
-        }
-        best = fmax(best, value);
-        /* Where |L| only falls, neither peak can exceed this any more. */
-        if (w > falls_from && size < 1 &&
-            (complementary ? size : 1.0) / (1.0 - size) <= best * (1.0 + 1e-7)) {
-            return best;
-        }
-        if (!isfinite(value)) return HUGE_VAL;
-        before[0] = before[1];
-        at_before[0] = at_before[1];
-        before[1] = w;
-        at_before[1] = value;
-        w += fmin(WALK_PART * w, loop->theta > 0 ? WALK_TURN / loop->theta : HUGE_VAL);
-    }
-}
-
 /* The P-only limit of the process alone: its largest |P| on the negative real axis. */
 static rk_status ultimate_point(const rk_model *model, rk_margins *margins)
 {
     /* A gain this small leaves every crossover in view; only the ratio matters. */
     const rk_settings alone = rk_settings_make(0.5 / model->gain, HUGE_VAL, 0.0, 0.0);
     const rki_openloop loop = rki_openloop_make(model, &alone);
-    crossings all = {0};
+    rki_crossings all = {0};
     size_t i;
 
     margins->ultimate_gain = HUGE_VAL;
     margins->ultimate_period = HUGE_VAL;
-    find_crossings(&all, &loop);
+    rki_crossings_find(&all, &loop);
     for (i = 0; i < all.count; i++) {
         const double gain = alone.kc / all.list[i].magnitude;
 
@@ -398,11 +163,11 @@ static rk_status ultimate_point(const rk_model *model, rk_margins *margins)
 static double turned_limit(const rki_openloop *loop, rk_status *status)
 {
     rki_openloop mirrored = *loop;
-    crossings all = {0};
+    rki_crossings all = {0};
     double low = 0, high = 0;
 
     mirrored.k = -loop->k;
-    find_crossings(&all, &mirrored);
+    rki_crossings_find(&all, &mirrored);
     if (all.failed) {
         *status = RK_ERR_MEMORY;
     }
@@ -414,7 +179,7 @@ static double turned_limit(const rki_openloop *loop, rk_status *status)
 }
 
 /* The stable interval in kc itself; a wrong sign gives that of the right one. */
-static rk_status measure_range(const rki_openloop *loop, double kc, const crossings *all,
+static rk_status measure_range(const rki_openloop *loop, double kc, const rki_crossings *all,
                                rk_margins *margins)
 {
     rk_status status = RK_OK;
@@ -436,7 +201,7 @@ static rk_status measure_range(const rki_openloop *loop, double kc, const crossi
     return status;
 }
 
-static rk_status measure(const rki_openloop *loop, double kc, const crossings *all,
+static rk_status measure(const rki_openloop *loop, double kc, const rki_crossings *all,
                          rk_margins *margins)
 {
     rk_status status = RK_ERR_MEMORY;
@@ -448,8 +213,8 @@ static rk_status measure(const rki_openloop *loop, double kc, const crossings *a
 
     margins->gain_margin = gain_margin(loop, all, &margins->phase_crossover);
     phase_and_delay_margin(loop, margins);
-    margins->ms = peak(loop, false);
-    margins->mt = peak(loop, true);
+    margins->ms = rki_peak(loop, false);
+    margins->mt = rki_peak(loop, true);
     return RK_OK;
 }
 
@@ -465,7 +230,7 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                        .gain_crossover = none,
                        .phase_crossover = none,
                        .kc_stable = {none, none}};
-    crossings all = {0};
+    rki_crossings all = {0};
     rki_openloop loop;
     rk_status status = rk_model_check(model, diag);
 
@@ -476,7 +241,7 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
     if (margins == NULL) return RK_ERR_ARG;
 
     loop = rki_openloop_make(model, settings);
-    find_crossings(&all, &loop);
+    rki_crossings_find(&all, &loop);
     status = measure(&loop, settings->kc, &all, &made);
     rk_memory_free(all.list);
     if (status == RK_OK) {

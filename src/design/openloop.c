@@ -133,6 +133,22 @@ double rki_openloop_longest(const rki_openloop *loop)
     return sum;
 }
 
+double rki_openloop_shortest(const rki_openloop *loop)
+{
+    double least = HUGE_VAL;
+    int i;
+
+    for (i = 0; i < loop->nums; i++) {
+        /* a2/a1 is near the smaller of two real time constants. */
+        least = fmin(least,
+                     loop->num[i].a2 > 0 ? loop->num[i].a2 / loop->num[i].a1 : loop->num[i].a1);
+    }
+    for (i = 0; i < loop->dens; i++) {
+        least = fmin(least, loop->den[i].a1);
+    }
+    return least;
+}
+
 /* The polynomials below are in x = (w * unit)^2, so that their coefficients stay near 1. */
 static double time_unit(const rki_openloop *loop)
 {

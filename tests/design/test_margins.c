@@ -219,6 +219,59 @@ START_TEST(stable_range_ends_where_a_simulation_turns)
 }
 END_TEST
 
+static double decades(rng *r, double low, double high)
+{
+    return pow(10.0, low + ((high - low) * rng_uniform(r)));
+}
+
+static bool stable_with(rk_model model, rk_settings s, double more_gain, double more_dead_time)
+{
+    rk_margins m;
+
+    s.kc *= more_gain;
+    model.dead_time += more_dead_time;
+    ck_assert_int_eq(rk_margins_check(&model, &s, &m, NULL), RK_OK);
+    return m.stable;
+}
+
+/* Whatever the loop: the margins are just used up where stability ends, and Ms knows of them.
+ */
+START_TEST(margins_are_used_up_where_stability_ends)
+{
+    rng r = {(uint64_t)_i + 1};
+    int k;
+
+    for (k = 0; k < 20; k++) {
+        const double gain = decades(&r, -3, 3), theta = decades(&r, -4, 3);
+        const rk_model model = fopdt(gain, decades(&r, -2, 4), theta);
+        rk_settings s = rk_settings_make(decades(&r, -3, 2) / gain, decades(&r, -2, 4), 0, 0);
+        rk_margins m;
+
+        if (rng_uniform(&r) < 0.2) {
+            s.ti = HUGE_VAL;
+        }
+        if (rng_uniform(&r) < 0.5) {
+            s.td = decades(&r, -3, 3);
+            s.tf = rng_uniform(&r) < 0.2 ? 0.0 : decades(&r, -3, 2);
+        }
+        ck_assert_int_eq(rk_margins_check(&model, &s, &m, NULL), RK_OK);
+        if (!m.stable) continue;
+        ck_assert(m.kc_stable[0] < s.kc && s.kc < m.kc_stable[1]);
+        if (m.gain_margin < 1e6) {
+            ck_assert(stable_with(model, s, m.gain_margin * (1 - 1e-6), 0));
+            ck_assert(!stable_with(model, s, m.gain_margin * (1 + 1e-6), 0));
+            ck_assert_double_ge(m.ms * (1 + 1e-5), 1 / (1 - (1 / m.gain_margin)));
+        }
+        if (m.delay_margin < 1e9) {
+            ck_assert(stable_with(model, s, 1, m.delay_margin * (1 - 1e-6)));
+            ck_assert(
+                !stable_with(model, s, 1, (m.delay_margin * (1 + 1e-6)) + (1e-9 * theta)));
+            ck_assert_double_ge(m.ms * (1 + 1e-5), 1 / (2 * sin(m.phase_margin * PI / 360)));
+        }
+    }
+}
+END_TEST
+
 START_TEST(margins_scale_with_time_and_gain)
 {
     static const double times[] = {1e-6, 1e-3, 1e3, 1e6};
@@ -270,6 +323,7 @@ Suite *suite_margins(void)
     tcase_add_test(t, unfiltered_derivative_limits_the_gain_at_high_frequency);
     add_table(t, reaction_curve_pid_has_a_gain_margin_below_five_thirds, ratios);
     add_table(t, stable_range_ends_where_a_simulation_turns, ratios);
+    tcase_add_loop_test(t, margins_are_used_up_where_stability_ends, 0, 40);
     tcase_add_test(t, margins_scale_with_time_and_gain);
     tcase_add_test(t, bad_arguments_are_refused);
     suite_add_tcase(suite, t);

@@ -1,0 +1,162 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+
+#include "crossings.h"
+
+/* |1/(1+L)| or |L/(1+L)| at w. */
+static double peak_value(const rki_openloop *loop, double w, bool complementary)
+{
+    const double size = exp(rki_openloop_log_magnitude(loop, w));
+    const double phase = rki_openloop_phase(loop, w);
+    const double below = hypot(1.0 + (size * cos(phase)), size * sin(phase));
+
+    return (complementary ? size : 1.0) / below;
+}
+
+/* The largest value between low and high, where it rises and falls once. */
+static double climb(const rki_openloop *loop, double low, double high, bool complementary)
+{
+    const double part = 0.3819660112501051; /* golden section */
+    double a = low + (part * (high - low)), b = high - (part * (high - low));
+    double at_a = peak_value(loop, a, complementary), at_b = peak_value(loop, b, complementary);
+
+    while (high - low > 1e-9 * high) {
+        if (at_a > at_b) {
+            high = b;
+            b = a;
+            at_b = at_a;
+            a = low + (part * (high - low));
+            at_a = peak_value(loop, a, complementary);
+        } else {
+            low = a;
+            a = b;
+            at_a = at_b;
+            b = high - (part * (high - low));
+            at_b = peak_value(loop, b, complementary);
+        }
+    }
+    return fmax(at_a, at_b);
+}
+
+/* The value for w -> 0. */
+static double peak_at_zero(const rki_openloop *loop, bool complementary)
+{
+    if (loop->integrators > 0) return complementary ? 1.0 : 0.0;
+    return fabs((complementary ? loop->k : 1.0) / (1.0 + loop->k));
+}
+
+/* Steps of the walk: this part of w, and this turn of the dead time's phase, rad. */
+#define WALK_PART 0.03
+#define WALK_TURN 0.1
+/* After so much turning, rad, the phase has met every angle at every size of |L|. */
+#define DENSE_TURN 3000.0
+/* Without dead time nothing happens beyond this many times the fastest corner. */
+#define FAR 1e6
+
+/* What a turning phase makes of a loop gain of this size. */
+static double envelope(double size, bool complementary)
+{
+    if (!(size < 1)) return HUGE_VAL;
+    return (complementary ? size : 1.0) / (1.0 - size);
+}
+
+/* Where |L| turns: the places of its extremes. */
+typedef struct turns {
+    int count;
+    double w[RKI_POLY_MAX];
+} turns;
+
+/* The largest |L| from w on. */
+static double largest_from(const rki_openloop *loop, const turns *t, double w)
+{
+    double most =
+        fmax(exp(rki_openloop_log_magnitude(loop, w)), rki_openloop_final_magnitude(loop));
+    int i;
+
+    for (i = 0; i < t->count; i++) {
+        if (t->w[i] > w) {
+            most = fmax(most, exp(rki_openloop_log_magnitude(loop, t->w[i])));
+        }
+    }
+    return most;
+}
+
+/* The value for w -> infinity of a loop without dead time. */
+static double peak_at_infinity(const rki_openloop *loop, bool complementary)
+{
+    const double final = copysign(rki_openloop_final_magnitude(loop), loop->k);
+
+    return fabs((complementary ? final : 1.0) / (1.0 + final));
+}
+
+static double walk_start(const rki_openloop *loop)
+{
+    const double w = 1e-3 / rki_openloop_longest(loop);
+    double crossover[RKI_POLY_MAX];
+
+    if (rki_openloop_gain_crossovers(loop, crossover) == 0) return w;
+    return fmin(w, 1e-2 * crossover[0]);
+}
+
+/* Where the walk may stop at the latest: beyond it the envelope tells, or nothing happens. */
+static double walk_end(const rki_openloop *loop)
+{
+    return loop->theta > 0 ? DENSE_TURN / loop->theta : FAR / rki_openloop_shortest(loop);
+}
+
+/* Three neighbouring points of the walk, the newest last. */
+typedef struct walk {
+    double w[3], value[3], size[3];
+} walk;
+
+static void step_to(walk *at, const rki_openloop *loop, double w, bool complementary)
+{
+    int i;
+
+    for (i = 0; i < 2; i++) {
+        at->w[i] = at->w[i + 1];
+        at->value[i] = at->value[i + 1];
+        at->size[i] = at->size[i + 1];
+    }
+    at->w[2] = w;
+    at->value[2] = peak_value(loop, w, complementary);
+    at->size[2] = exp(rki_openloop_log_magnitude(loop, w));
+}
+
+/* A local maximum that may hide more than `best` between its points: no angle of an L of this
+   size gives more than size/|1 - size|. */
+static bool may_hide(const walk *at, double best, bool complementary)
+{
+    int i;
+
+    if (!(at->value[1] >= at->value[0] && at->value[1] >= at->value[2])) return false;
+    if ((at->size[0] - 1.0) * (at->size[2] - 1.0) <= 0) return true;
+    for (i = 0; i < 3; i++) {
+        if ((complementary ? at->size[i] : 1.0) > best * fabs(1.0 - at->size[i])) return true;
+    }
+    return false;
+}
+
+double rki_peak(const rki_openloop *loop, bool complementary)
+{
+    const double end = walk_end(loop);
+    const double turn = loop->theta > 0 ? WALK_TURN / loop->theta : HUGE_VAL;
+    double w = walk_start(loop), best = peak_at_zero(loop, complementary);
+    walk at = {{0, 0, 0}, {0, 0, 0}, {0, 0, 0}};
+    turns t;
+
+    t.count = rki_openloop_magnitude_turns(loop, t.w);
+    for (; w < end; w += fmin(WALK_PART * w, turn)) {
+        step_to(&at, loop, w, complementary);
+        if (may_hide(&at, best, complementary)) {
+            best = fmax(best, climb(loop, at.w[0], w, complementary));
+        }
+        best = fmax(best, at.value[2]);
+        /* Neither peak can exceed the envelope of what is still to come. */
+        if (envelope(largest_from(loop, &t, w), complementary) <= best * (1.0 + 1e-7)) {
+            return best;
+        }
+    }
+    if (loop->theta > 0) return fmax(best, envelope(largest_from(loop, &t, w), complementary));
+    return fmax(best, peak_at_infinity(loop, complementary));
+}
