@@ -30,7 +30,8 @@ enum { RULES_MAX = 16, CASES_MAX = 12 };
 /** Everything a command line can say, and what was loaded by it. */
 typedef struct job {
     const char *command;
-    const char *input; /* the positional argument; NULL: none */
+    const struct argp *argp; /* the command's own; set by run_command */
+    const char *input;       /* the positional argument; NULL: none */
 
     const char *time_column, *out_column, *pv_column;
     const char *kind;
@@ -60,14 +61,15 @@ void job_free(job *j);
 extern const struct argp column_options, model_options, tuning_options, settings_options,
     scan_options, limit_options, output_options, figure_option, save_option;
 
-/** Hand the job to every child parser; call it on ARGP_KEY_INIT. */
-void pass_to_children(struct argp_state *state, int children);
+/**
+ * The parser of a command that has no options of its own but its children's: takes one
+ * positional argument, a .loop or .csv file, and hands the job on. A command with options of
+ * its own leaves to it what it does not know; its input must begin with the job.
+ */
+error_t parse_common(int key, char *arg, struct argp_state *state);
 
-/** The positional argument: one .loop or .csv file. */
-error_t take_input(job *j, const char *arg, struct argp_state *state);
-
-/** Parse a command line; returns EXIT_DONE or the exit status to end with. */
-int parse_arguments(const struct argp *argp, int argc, char **argv, job *j);
+/** Parse a command line and run the command; frees the job. Returns the exit status. */
+int run_command(const struct argp *argp, int argc, char **argv, job *j, int (*run)(job *j));
 
 /** Read a number, or a time with its unit, of an option; an error ends the parse with status 2.
  */

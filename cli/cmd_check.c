@@ -5,16 +5,6 @@
 #include "cli.h"
 #include "show.h"
 
-static error_t parse(int key, char *arg, struct argp_state *state)
-{
-    if (key == ARGP_KEY_INIT) {
-        pass_to_children(state, 6);
-        return 0;
-    }
-    if (key == ARGP_KEY_ARG) return take_input(state->input, arg, state);
-    return ARGP_ERR_UNKNOWN;
-}
-
 static const struct argp_child children[] = {
     {&column_options, 0, "The record, if there is no model:", 1},
     {&model_options, 0, "The model:", 2},
@@ -26,7 +16,7 @@ static const struct argp_child children[] = {
 };
 static const struct argp argp = {
     NULL,
-    parse,
+    parse_common,
     "[LOOP.loop|RECORD.csv]",
     "Margins, gain limits and a verdict, with the exact dead time.\v"
     "What the loop must do is asked for in its file's [require]. Exit status 1: a requirement "
@@ -198,11 +188,6 @@ static int run(job *j)
 int cmd_check(int argc, char **argv)
 {
     job j = job_make("check");
-    int status = parse_arguments(&argp, argc, argv, &j);
 
-    if (status == EXIT_DONE) {
-        status = run(&j);
-    }
-    job_free(&j);
-    return status;
+    return run_command(&argp, argc, argv, &j, run);
 }

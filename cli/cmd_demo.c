@@ -7,6 +7,7 @@
 
 enum { OPT_DIR = 0x4000, ARGS_MAX = 24, ARG_CHARS = RK_PATH_CHARS + 64 };
 
+/* The job is first, as run_command wants it. */
 typedef struct demo_job {
     job j;
     const char *dir;
@@ -100,8 +101,9 @@ static int write_data(const demo_job *d)
     return status == RK_OK ? EXIT_DONE : fail_diag(&d->j, status, &diag);
 }
 
-static int run(const demo_job *d)
+static int run(job *j)
 {
+    const demo_job *d = (const demo_job *)j; /* the job is its first member */
     static const struct {
         const char *say;
         int (*command)(int, char **);
@@ -134,9 +136,13 @@ static int run(const demo_job *d)
         {"8. The controller as program text, for the PLC's task of 1 s.", cmd_emit,
          "emit @/blend-brix.loop --dir @ --force"},
     };
-    int status = write_data(d);
+    int status;
     size_t i;
 
+    if (d->dir[0] == '\0' || strlen(d->dir) > RK_PATH_CHARS - 64) {
+        return fail(j, EXIT_USAGE, "--dir: the path is empty or too long");
+    }
+    status = write_data(d);
     if (status != EXIT_DONE) return status;
     (void)printf("Red Kettle on the blend Brix loop: the dilution-water valve FV210 holds the "
                  "Brix AT210\n"
@@ -158,14 +164,6 @@ static int run(const demo_job *d)
 int cmd_demo(int argc, char **argv)
 {
     demo_job d = {.j = job_make("demo"), .dir = "redkettle-demo"};
-    int status = parse_arguments(&argp, argc, argv, &d.j);
 
-    if (status == EXIT_DONE && (d.dir[0] == '\0' || strlen(d.dir) > RK_PATH_CHARS - 64)) {
-        status = fail(&d.j, EXIT_USAGE, "--dir: the path is empty or too long");
-    }
-    if (status == EXIT_DONE) {
-        status = run(&d);
-    }
-    job_free(&d.j);
-    return status;
+    return run_command(&argp, argc, argv, &d.j, run);
 }

@@ -45,11 +45,6 @@ static error_t parse(int key, char *arg, struct argp_state *state)
     emit_job *e = state->input;
 
     switch (key) {
-    case ARGP_KEY_INIT:
-        pass_to_children(state, 1);
-        return 0;
-    case ARGP_KEY_ARG:
-        return take_input(&e->j, arg, state);
     case OPT_DIR:
         e->dir = arg;
         return 0;
@@ -60,7 +55,7 @@ static error_t parse(int key, char *arg, struct argp_state *state)
         e->force = true;
         return 0;
     default:
-        return ARGP_ERR_UNKNOWN;
+        return parse_common(key, arg, state);
     }
 }
 
@@ -181,8 +176,9 @@ static int check_stable(const emit_job *e)
                 e->j.input);
 }
 
-static int run(emit_job *e)
+static int run(job *j)
 {
+    emit_job *e = (emit_job *)j; /* the job is its first member */
     output o = {.count = 0};
     int status = load(&e->j);
     size_t i;
@@ -218,11 +214,6 @@ static int run(emit_job *e)
 int cmd_emit(int argc, char **argv)
 {
     emit_job e = {.j = job_make("emit"), .dir = "."};
-    int status = parse_arguments(&argp, argc, argv, &e.j);
 
-    if (status == EXIT_DONE) {
-        status = run(&e);
-    }
-    job_free(&e.j);
-    return status;
+    return run_command(&argp, argc, argv, &e.j, run);
 }

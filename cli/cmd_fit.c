@@ -5,16 +5,6 @@
 #include "cli.h"
 #include "show.h"
 
-static error_t parse(int key, char *arg, struct argp_state *state)
-{
-    if (key == ARGP_KEY_INIT) {
-        pass_to_children(state, 4);
-        return 0;
-    }
-    if (key == ARGP_KEY_ARG) return take_input(state->input, arg, state);
-    return ARGP_ERR_UNKNOWN;
-}
-
 static const struct argp_child children[] = {
     {&column_options, 0, "The record:", 1},
     {&output_options, 0, "Output:", 2},
@@ -24,7 +14,7 @@ static const struct argp_child children[] = {
 };
 static const struct argp argp = {
     NULL,
-    parse,
+    parse_common,
     "RECORD.csv|LOOP.loop",
     "Fit a first-order-plus-dead-time model to a step test, with 95 % intervals.\v"
     "The record has columns for time, OUT and PV; OUT is held from a row to the next. Example: "
@@ -134,11 +124,6 @@ static int run(job *j)
 int cmd_fit(int argc, char **argv)
 {
     job j = job_make("fit");
-    int status = parse_arguments(&argp, argc, argv, &j);
 
-    if (status == EXIT_DONE) {
-        status = run(&j);
-    }
-    job_free(&j);
-    return status;
+    return run_command(&argp, argc, argv, &j, run);
 }

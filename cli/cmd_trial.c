@@ -38,11 +38,6 @@ static error_t parse(int key, char *arg, struct argp_state *state)
     trial_job *t = state->input;
 
     switch (key) {
-    case ARGP_KEY_INIT:
-        pass_to_children(state, 8);
-        return 0;
-    case ARGP_KEY_ARG:
-        return take_input(&t->j, arg, state);
     case OPT_SP_STEP:
         take_number(state, "sp-step", arg, &t->sp_step);
         return 0;
@@ -65,7 +60,7 @@ static error_t parse(int key, char *arg, struct argp_state *state)
         t->cases[t->case_count++] = arg;
         return 0;
     default:
-        return ARGP_ERR_UNKNOWN;
+        return parse_common(key, arg, state);
     }
 }
 
@@ -341,9 +336,9 @@ static int show(const job *j, const runs *r)
     return status == EXIT_DONE ? write_figure(j, draw, r) : status;
 }
 
-static int run(trial_job *t)
+static int run(job *j)
 {
-    job *j = &t->j;
+    trial_job *t = (trial_job *)j; /* the job is its first member */
     runs *r = calloc(1, sizeof *r);
     int status = load(j);
 
@@ -379,11 +374,6 @@ int cmd_trial(int argc, char **argv)
                    .load_at = none,
                    .duration = none,
                    .band = none};
-    int status = parse_arguments(&argp, argc, argv, &t.j);
 
-    if (status == EXIT_DONE) {
-        status = run(&t);
-    }
-    job_free(&t.j);
-    return status;
+    return run_command(&argp, argc, argv, &t.j, run);
 }

@@ -5,16 +5,6 @@
 #include "cli.h"
 #include "show.h"
 
-static error_t parse(int key, char *arg, struct argp_state *state)
-{
-    if (key == ARGP_KEY_INIT) {
-        pass_to_children(state, 5);
-        return 0;
-    }
-    if (key == ARGP_KEY_ARG) return take_input(state->input, arg, state);
-    return ARGP_ERR_UNKNOWN;
-}
-
 static const struct argp_child children[] = {
     {&column_options, 0, "The record, if there is no model:", 1},
     {&model_options, 0, "The model:", 2},
@@ -25,7 +15,7 @@ static const struct argp_child children[] = {
 };
 static const struct argp argp = {
     NULL,
-    parse,
+    parse_common,
     "[LOOP.loop|RECORD.csv]",
     "Settings by published rules, side by side, with the margins they give.\v"
     "Example: redkettle tune --gain -0.118 --time-constant 46.5s --dead-time 17.4s --form "
@@ -188,11 +178,6 @@ static int run(job *j)
 int cmd_tune(int argc, char **argv)
 {
     job j = job_make("tune");
-    int status = parse_arguments(&argp, argc, argv, &j);
 
-    if (status == EXIT_DONE) {
-        status = run(&j);
-    }
-    job_free(&j);
-    return status;
+    return run_command(&argp, argc, argv, &j, run);
 }

@@ -52,32 +52,43 @@ void take_time(struct argp_state *state, const char *option, const char *arg, do
                  "--%s: '%s' is not a time; give seconds, or 200ms, 2s, 5min, 1h", option, arg);
 }
 
-void pass_to_children(struct argp_state *state, int children)
+error_t parse_common(int key, char *arg, struct argp_state *state)
 {
+    job *j = state->input;
     int i;
 
-    for (i = 0; i < children; i++) {
-        state->child_inputs[i] = state->input;
+    switch (key) {
+    case ARGP_KEY_INIT:
+        for (i = 0; j->argp->children != NULL && j->argp->children[i].argp != NULL; i++) {
+            state->child_inputs[i] = j;
+        }
+        return 0;
+    case ARGP_KEY_ARG:
+        if (j->input != NULL) {
+            argp_failure(state, EXIT_USAGE, 0, "one file at a time: '%s' and '%s'", j->input,
+                         arg);
+        }
+        j->input = arg;
+        return 0;
+    default:
+        return ARGP_ERR_UNKNOWN;
     }
 }
 
-error_t take_input(job *j, const char *arg, struct argp_state *state)
-{
-    if (j->input != NULL) {
-        argp_failure(state, EXIT_USAGE, 0, "one file at a time: '%s' and '%s'", j->input, arg);
-    }
-    j->input = arg;
-    return 0;
-}
-
-int parse_arguments(const struct argp *argp, int argc, char **argv, job *j)
+int run_command(const struct argp *argp, int argc, char **argv, job *j, int (*run)(job *j))
 {
     static char name[64];
+    int status = EXIT_USAGE;
 
     (void)snprintf(name, sizeof name, "redkettle %s", argv[0]);
     argv[0] = name;
     argp_err_exit_status = EXIT_USAGE;
-    return argp_parse(argp, argc, argv, 0, NULL, j) == 0 ? EXIT_DONE : EXIT_USAGE;
+    j->argp = argp;
+    if (argp_parse(argp, argc, argv, 0, NULL, j) == 0) {
+        status = run(j);
+    }
+    job_free(j);
+    return status;
 }
 
 static error_t parse_column(int key, char *arg, struct argp_state *state)

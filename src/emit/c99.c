@@ -41,29 +41,18 @@ rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *d
     return rk_text_check(text, diag);
 }
 
-static void add_constant(rk_text *text, const char *name, double value, const char *comment)
-{
-    char number[RK_REAL_CHARS];
-
-    rk_real_format(value, number);
-    rk_text_add(text, "static const double %-8s = %s; /* %s */\n", name, number, comment);
-}
-
 static void add_constants(rk_text *text, const rki_controller *c)
 {
-    add_constant(text, "KC", c->block.kc, "controller gain, ideal form, out units per pv unit");
-    add_constant(text, "KI_TS", c->block.ki_ts, "kc * (scan / ti)");
-    if (c->derivative) {
-        add_constant(text, "KD", c->block.kd, "kc * (td / (tf + scan))");
-        add_constant(text, "AD", c->block.ad, "tf / (tf + scan)");
-        add_constant(text, "D_WEIGHT", c->block.c, "setpoint weight of the derivative");
-    }
-    add_constant(text, "P_WEIGHT", c->block.b, "setpoint weight of the proportional part");
-    add_constant(text, "KT_TS", c->block.kt_ts, "scan / tracking time; 0: no back-calculation");
-    add_constant(text, "OUT_LO", c->block.out_lo, "output limits");
-    add_constant(text, "OUT_HI", c->block.out_hi, "output limits");
-    if (c->rate) {
-        add_constant(text, "OUT_STEP", c->block.out_step, "output rate * scan");
+    rki_constant list[RKI_CONSTANTS_MAX];
+    const int count = rki_controller_constants(c, list);
+    char number[RK_REAL_CHARS], name[16];
+    int i;
+
+    for (i = 0; i < count; i++) {
+        rki_upper(list[i].name, name);
+        rk_real_format(list[i].value, number);
+        rk_text_add(text, "static const double %-8s = %s; /* %s */\n", name, number,
+                    list[i].comment);
     }
 }
 

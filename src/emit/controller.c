@@ -22,9 +22,11 @@ static char lower(char c)
     return (char)((c >= 'A' && c <= 'Z') ? c - 'A' + 'a' : c);
 }
 
-static char upper(char c)
+void rki_upper(const char *name, char *upper_name)
 {
-    return (char)((c >= 'a' && c <= 'z') ? c - 'a' + 'A' : c);
+    do {
+        *upper_name++ = (char)((*name >= 'a' && *name <= 'z') ? *name - 'a' + 'A' : *name);
+    } while (*name++ != '\0');
 }
 
 void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
@@ -77,7 +79,6 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
 {
     rk_status status = check_complete(loop, diag);
     rk_limits limits;
-    size_t i;
 
     if (status != RK_OK) return status;
     memset(made, 0, sizeof *made);
@@ -97,10 +98,36 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     made->derivative = loop->settings.td > 0;
     made->rate = isfinite(limits.rate);
     rk_emit_block_name(loop, made->name);
-    for (i = 0; made->name[i] != '\0'; i++) {
-        made->upper_name[i] = upper(made->name[i]);
-    }
+    rki_upper(made->name, made->upper_name);
     return RK_OK;
+}
+
+int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX])
+{
+    const rk_pid *p = &c->block;
+    const struct {
+        bool used;
+        rki_constant constant;
+    } all[RKI_CONSTANTS_MAX] = {
+        {true, {"kc", p->kc, "controller gain, ideal form, out units per pv unit"}},
+        {true, {"ki_ts", p->ki_ts, "kc * (scan / ti)"}},
+        {c->derivative, {"kd", p->kd, "kc * (td / (tf + scan))"}},
+        {c->derivative, {"ad", p->ad, "tf / (tf + scan)"}},
+        {c->derivative, {"d_weight", p->c, "setpoint weight of the derivative"}},
+        {true, {"p_weight", p->b, "setpoint weight of the proportional part"}},
+        {true, {"kt_ts", p->kt_ts, "scan / tracking time; 0: no back-calculation"}},
+        {true, {"out_lo", p->out_lo, "lowest output"}},
+        {true, {"out_hi", p->out_hi, "highest output"}},
+        {c->rate, {"out_step", p->out_step, "output rate * scan"}},
+    };
+    int count = 0, i;
+
+    for (i = 0; i < RKI_CONSTANTS_MAX; i++) {
+        if (all[i].used) {
+            list[count++] = all[i].constant;
+        }
+    }
+    return count;
 }
 
 /* A comment must not end early, whatever a name or a unit in the loop file says. */

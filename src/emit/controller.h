@@ -16,8 +16,23 @@ typedef struct rki_controller {
     bool derivative, rate;
 } rki_controller;
 
+/** A coefficient of the emitted block; name in lower case. */
+typedef struct rki_constant {
+    const char *name;
+    double value;
+    const char *comment;
+} rki_constant;
+
+enum { RKI_CONSTANTS_MAX = 10 };
+
+/** The coefficients that this controller uses, in the order in which they are written. */
+int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX]);
+
 /** Check the loop and compute the coefficients, by the device block itself. */
 rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, rk_diag *diag);
+
+/** A name in capitals; as much room as the name itself. */
+void rki_upper(const char *name, char *upper_name);
 
 /** The comment lines that say where the numbers come from; each starts with `lead`. */
 rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char *lead,

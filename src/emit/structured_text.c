@@ -17,29 +17,17 @@ static void add_literal(rk_text *text, double value)
     rk_text_add(text, "LREAL#%s", number);
 }
 
-static void add_constant(rk_text *text, const char *name, double value, const char *comment)
-{
-    rk_text_add(text, "    %-8s : LREAL := ", name);
-    add_literal(text, value);
-    rk_text_add(text, "; (* %s *)\n", comment);
-}
-
 static void add_constants(rk_text *text, const rki_controller *c)
 {
+    rki_constant list[RKI_CONSTANTS_MAX];
+    const int count = rki_controller_constants(c, list);
+    int i;
+
     rk_text_add(text, "VAR CONSTANT\n");
-    add_constant(text, "kc", c->block.kc, "controller gain, ideal form, out units per pv unit");
-    add_constant(text, "ki_ts", c->block.ki_ts, "kc * (scan / ti)");
-    if (c->derivative) {
-        add_constant(text, "kd", c->block.kd, "kc * (td / (tf + scan))");
-        add_constant(text, "ad", c->block.ad, "tf / (tf + scan)");
-        add_constant(text, "d_weight", c->block.c, "setpoint weight of the derivative");
-    }
-    add_constant(text, "p_weight", c->block.b, "setpoint weight of the proportional part");
-    add_constant(text, "kt_ts", c->block.kt_ts, "scan / tracking time; 0: no back-calculation");
-    add_constant(text, "out_lo", c->block.out_lo, "output limits");
-    add_constant(text, "out_hi", c->block.out_hi, "output limits");
-    if (c->rate) {
-        add_constant(text, "out_step", c->block.out_step, "output rate * scan");
+    for (i = 0; i < count; i++) {
+        rk_text_add(text, "    %-8s : LREAL := ", list[i].name);
+        add_literal(text, list[i].value);
+        rk_text_add(text, "; (* %s *)\n", list[i].comment);
     }
     rk_text_add(text, "END_VAR\n");
 }
