@@ -8,10 +8,10 @@
 static const struct argp_child children[] = {
     {&column_options, 0, "The record, if there is no model:", 1},
     {&model_options, 0, "The model:", 2},
-    {&tuning_options, 0, "The settings:", 3},
-    {&settings_options, 0, NULL, 3},
-    {&scan_options, 0, "The controller:", 4},
-    {&output_options, 0, "Output:", 5},
+    {&tuning_options, 0, "The settings, by a rule:", 3},
+    {&settings_options, 0, "The settings, by hand:", 4},
+    {&scan_options, 0, "The PLC:", 5},
+    {&output_options, 0, "Output:", 6},
     {0},
 };
 static const struct argp argp = {

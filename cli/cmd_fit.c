@@ -8,8 +8,8 @@
 static const struct argp_child children[] = {
     {&column_options, 0, "The record:", 1},
     {&output_options, 0, "Output:", 2},
-    {&figure_option, 0, NULL, 2},
-    {&save_option, 0, NULL, 2},
+    {&figure_option, 0, "Drawing:", 3},
+    {&save_option, 0, "Saving:", 4},
     {0},
 };
 static const struct argp argp = {

@@ -18,18 +18,19 @@ typedef struct trial_job {
 } trial_job;
 
 static const struct argp_option options[] = {
-    {"sp-step", OPT_SP_STEP, "PV", 0, "setpoint step at 0 s, pv units", 5},
-    {"load-step", OPT_LOAD_STEP, "OUT", 0, "load step at the plant's input, out units", 5},
-    {"load-at", OPT_LOAD_AT, "TIME", 0, "when the load steps (default: half way)", 5},
-    {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 5},
-    {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 5},
+    {NULL, 0, NULL, 0, "The trial:", 7},
+    {"sp-step", OPT_SP_STEP, "PV", 0, "setpoint step at 0 s, pv units", 7},
+    {"load-step", OPT_LOAD_STEP, "OUT", 0, "load step at the plant's input, out units", 7},
+    {"load-at", OPT_LOAD_AT, "TIME", 0, "when the load steps (default: half way)", 7},
+    {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 7},
+    {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 7},
     {"case", OPT_CASE, "NAME: KEY=VALUE ...", 0,
      "another case beside the first: rule, lambda, form, kc, ti, td, tf, kp, ki, kd, "
      "sp-weight, "
      "anti-windup, tracking-time, out-low, out-high, out-rate, scan, gain, time-constant, "
      "dead-time, "
      "or manual=OUT",
-     5},
+     7},
     {0},
 };
 
@@ -67,12 +68,12 @@ static error_t parse(int key, char *arg, struct argp_state *state)
 static const struct argp_child children[] = {
     {&column_options, 0, "The record, if there is no model:", 1},
     {&model_options, 0, "The model:", 2},
-    {&tuning_options, 0, "The settings of the first case:", 3},
-    {&settings_options, 0, NULL, 3},
-    {&scan_options, 0, "The controller:", 4},
-    {&limit_options, 0, NULL, 4},
-    {&output_options, 0, "Output:", 6},
-    {&figure_option, 0, NULL, 6},
+    {&tuning_options, 0, "The settings of the first case, by a rule:", 3},
+    {&settings_options, 0, "The settings of the first case, by hand:", 4},
+    {&scan_options, 0, "The PLC:", 5},
+    {&limit_options, 0, "The valve:", 6},
+    {&output_options, 0, "Output:", 9},
+    {&figure_option, 0, "Drawing:", 8},
     {0},
 };
 static const struct argp argp = {

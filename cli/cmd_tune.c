@@ -10,7 +10,7 @@ static const struct argp_child children[] = {
     {&model_options, 0, "The model:", 2},
     {&tuning_options, 0, "The settings:", 3},
     {&output_options, 0, "Output:", 4},
-    {&save_option, 0, NULL, 4},
+    {&save_option, 0, "Saving:", 5},
     {0},
 };
 static const struct argp argp = {

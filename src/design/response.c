@@ -167,11 +167,14 @@ static void add_block(rki_series *thin, const rki_series *full, size_t block, si
 
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag)
 {
-    const double jitter = jitter_size(full);
+    double jitter = jitter_size(full);
     size_t least = 1, first = 0, event = 0, last_move = 0, block, blocks, taken = 0;
     rk_status status;
 
     while ((blocks = count_blocks(full, least, jitter)) > RKI_COARSE_MAX) {
+        if (least > full->samples / RKI_COARSE_MAX) {
+            jitter *= 2.0; /* OUT moves all the time: smaller moves count as jitter too */
+        }
         least *= 2;
     }
     status = make_series(thin, blocks, blocks, diag);

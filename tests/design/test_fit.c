@@ -323,6 +323,39 @@ START_TEST(output_feedback_that_jitters_is_no_obstacle)
 }
 END_TEST
 
+/* A controller moves OUT in every row: thousands of moves, each as large as the others. */
+START_TEST(output_that_moves_in_every_row_is_no_obstacle)
+{
+    const rk_model model = fopdt(2, 10, 4.3);
+    rk_real memory[16];
+    rk_plant_params params;
+    rk_record *record = NULL;
+    rng random = {99};
+    rk_plant plant;
+    double out = 0;
+    rk_fit fit;
+    int i;
+
+    ck_assert_int_eq(rk_plant_params_from_model(&model, 1, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &params, memory, 16, 0), RK_OK);
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (i = 0; i < 4000; i++) {
+        const double pv = rk_plant_pv(&plant) + (0.02 * rng_normal(&random));
+
+        if (i > 0) {
+            out = (0.9 * out) + rng_normal(&random);
+        }
+        ck_assert_int_eq(rk_record_add(record, i, out, pv, NULL), RK_OK);
+        (void)rk_plant_scan(&plant, out);
+    }
+    ck_assert_int_eq(rk_fit_fopdt(record, &fit, NULL), RK_OK);
+    ck_close(fit.model.gain, 2, 5e-3);
+    ck_close(fit.model.time_constant[0], 10, 5e-3);
+    ck_close(fit.model.dead_time, 4.3, 5e-3);
+    rk_record_free(record);
+}
+END_TEST
+
 START_TEST(record_takes_rising_finite_rows_only)
 {
     rk_diag diag = {RK_OK, ""};
@@ -359,6 +392,7 @@ Suite *suite_fit(void)
     add_table(t, records_that_cannot_tell_are_refused, refused);
     tcase_add_test(t, long_records_are_thinned_without_losing_the_minimum);
     tcase_add_test(t, output_feedback_that_jitters_is_no_obstacle);
+    tcase_add_test(t, output_that_moves_in_every_row_is_no_obstacle);
     tcase_add_test(t, record_takes_rising_finite_rows_only);
     suite_add_tcase(suite, t);
     return suite;

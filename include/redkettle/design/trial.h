@@ -37,8 +37,9 @@ typedef struct rk_setpoint_metrics {
     double overshoot_percent; /* of the way, beyond the value; 0 if none */
     double settling_time;     /* s, last entry into the band around the value */
     double steady_error;      /* setpoint less the value, pv-EU */
-    double iae, ise,
-        itae; /* integrals of |sp - pv|, its square, and t |sp - pv|: pv-EU s, .. */
+    double iae;               /* integral of |sp - pv|, pv-EU s */
+    double ise;               /* of its square, pv-EU^2 s */
+    double itae;              /* of t |sp - pv|, pv-EU s^2 */
 } rk_setpoint_metrics;
 
 /** What a run shows of the load step; times count from it. */
