@@ -218,6 +218,9 @@ static rk_status measure(const rki_openloop *loop, double kc, const rki_crossing
     return RK_OK;
 }
 
+/* Beyond this ratio the phase of the dead time has no digits left; no plant is like that. */
+#define DEAD_TIME_MOST 1e7
+
 rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                            rk_margins *margins, rk_diag *diag)
 {
@@ -241,6 +244,13 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
     if (margins == NULL) return RK_ERR_ARG;
 
     loop = rki_openloop_make(model, settings);
+    if (!(loop.theta <= DEAD_TIME_MOST * rki_openloop_shortest(&loop))) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "dead time %g s is more than %g times the shortest time in the loop, %g s: "
+            "check the units",
+            loop.theta, DEAD_TIME_MOST, rki_openloop_shortest(&loop));
+    }
     rki_crossings_find(&all, &loop);
     status = measure(&loop, settings->kc, &all, &made);
     rk_memory_free(all.list);

@@ -16,11 +16,19 @@ static void add_den(rki_openloop *loop, double a1, double a2)
     loop->den[loop->dens++] = (rki_factor){a1, a2};
 }
 
+/* A dead time shorter than this part of the time constant is none: its crossovers lie where
+   numbers end. */
+#define NO_DEAD_TIME 1e-12
+
 rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *settings)
 {
     const double ti = settings->ti, td = settings->td;
     const double tf = td > 0 ? settings->tf : 0.0;
-    rki_openloop loop = {.k = settings->kc * model->gain, .theta = model->dead_time};
+    rki_openloop loop = {.k = settings->kc * model->gain};
+
+    if (model->dead_time > NO_DEAD_TIME * model->time_constant[0]) {
+        loop.theta = model->dead_time;
+    }
 
     if (isinf(ti)) {
         if (td > 0) {

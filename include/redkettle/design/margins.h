@@ -35,7 +35,8 @@ typedef struct rk_margins {
  * between the turning points of the phase. Stability is decided by counting encirclements of
  * -1.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check and rk_settings_check.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check and rk_settings_check, or for a
+ *         dead time over ten million times the shortest time in the loop; RK_ERR_MEMORY.
  * Source  K. J. Astrom, R. M. Murray, Feedback Systems, Princeton University Press, 2008, ch. 9
  *         (Nyquist criterion, margins, sensitivity peaks).
  */
