@@ -59,7 +59,7 @@ void job_free(job *j);
 
 /** Option groups for argp children; their input is the job. */
 extern const struct argp column_options, model_options, tuning_options, settings_options,
-    scan_options, limit_options, output_options, figure_option, save_option;
+    windup_options, scan_options, limit_options, output_options, figure_option, save_option;
 
 /**
  * The parser of a command that has no options of its own but its children's: takes one

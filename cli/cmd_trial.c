@@ -18,19 +18,19 @@ typedef struct trial_job {
 } trial_job;
 
 static const struct argp_option options[] = {
-    {NULL, 0, NULL, 0, "The trial:", 7},
-    {"sp-step", OPT_SP_STEP, "PV", 0, "setpoint step at 0 s, pv units", 7},
-    {"load-step", OPT_LOAD_STEP, "OUT", 0, "load step at the plant's input, out units", 7},
-    {"load-at", OPT_LOAD_AT, "TIME", 0, "when the load steps (default: half way)", 7},
-    {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 7},
-    {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 7},
+    {NULL, 0, NULL, 0, "The trial:", 8},
+    {"sp-step", OPT_SP_STEP, "PV", 0, "setpoint step at 0 s, pv units", 8},
+    {"load-step", OPT_LOAD_STEP, "OUT", 0, "load step at the plant's input, out units", 8},
+    {"load-at", OPT_LOAD_AT, "TIME", 0, "when the load steps (default: half way)", 8},
+    {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 8},
+    {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 8},
     {"case", OPT_CASE, "NAME: KEY=VALUE ...", 0,
      "another case beside the first: rule, lambda, form, kc, ti, td, tf, kp, ki, kd, "
      "sp-weight, "
      "anti-windup, tracking-time, out-low, out-high, out-rate, scan, gain, time-constant, "
      "dead-time, "
      "or manual=OUT",
-     7},
+     8},
     {0},
 };
 
@@ -70,10 +70,11 @@ static const struct argp_child children[] = {
     {&model_options, 0, "The model:", 2},
     {&tuning_options, 0, "The settings of the first case, by a rule:", 3},
     {&settings_options, 0, "The settings of the first case, by hand:", 4},
-    {&scan_options, 0, "The PLC:", 5},
-    {&limit_options, 0, "The valve:", 6},
-    {&output_options, 0, "Output:", 9},
-    {&figure_option, 0, "Drawing:", 8},
+    {&windup_options, 0, "Anti-windup:", 5},
+    {&scan_options, 0, "The PLC:", 6},
+    {&limit_options, 0, "The valve:", 7},
+    {&output_options, 0, "Output:", 10},
+    {&figure_option, 0, "Drawing:", 9},
     {0},
 };
 static const struct argp argp = {
@@ -350,6 +351,10 @@ static int run(job *j)
     if (status == EXIT_DONE && isnan(j->loop.ts)) {
         status = fail(j, EXIT_USAGE,
                       "no scan interval: give --scan, or a loop file with [loop] scan");
+    }
+    if (status == EXIT_DONE && !isnan(t->load_at) && isnan(t->load_step) &&
+        !isnan(t->sp_step)) {
+        status = fail(j, EXIT_USAGE, "--load-at goes with --load-step: give one");
     }
     if (status == EXIT_DONE) {
         status = make_cases(t, r);

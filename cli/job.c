@@ -169,19 +169,23 @@ static int lay_settings(job *j)
     if (!isnan(j->sp_weight)) {
         s->sp_weight = j->sp_weight;
     }
+    if (j->anti_windup != NULL &&
+        rk_anti_windup_from_text(j->anti_windup, &s->anti_windup, &diag) != RK_OK) {
+        return fail(j, EXIT_USAGE, "--anti-windup: %s", diag.text);
+    }
     if (!isnan(j->tracking_time)) {
         if (!(j->tracking_time > 0)) {
             return fail(j, EXIT_USAGE, "--tracking-time %g s: give a time above 0",
                         j->tracking_time);
         }
+        if (s->anti_windup != RK_ANTI_WINDUP_BACK_CALCULATION) {
+            return fail(j, EXIT_USAGE,
+                        "--tracking-time goes with --anti-windup back-calculation");
+        }
         s->tt = j->tracking_time;
     }
     if (!(s->sp_weight >= 0 && s->sp_weight <= 1)) {
         return fail(j, EXIT_USAGE, "--sp-weight %g: give a number from 0 to 1", s->sp_weight);
-    }
-    if (j->anti_windup != NULL &&
-        rk_anti_windup_from_text(j->anti_windup, &s->anti_windup, &diag) != RK_OK) {
-        return fail(j, EXIT_USAGE, "--anti-windup: %s", diag.text);
     }
     return EXIT_DONE;
 }
@@ -255,6 +259,12 @@ int need_model(job *j)
     rk_status status;
     int result;
 
+    if (j->loop.has_model &&
+        (j->time_column != NULL || j->out_column != NULL || j->pv_column != NULL)) {
+        return fail(j, EXIT_USAGE,
+                    "--time, --out and --pv name a record's columns, but the model is "
+                    "given and no record is read");
+    }
     if (j->loop.has_model) return EXIT_DONE;
     if (j->loop.record_path[0] == '\0') {
         return fail(j, EXIT_USAGE,

@@ -265,6 +265,9 @@ static const struct argp_option settings_list[] = {
     {"ki", OPT_KI, "KI", 0, "parallel form: integral gain, per second", 3},
     {"kd", OPT_KD, "KD", 0, "parallel form: derivative gain, seconds", 3},
     {"sp-weight", OPT_SP_WEIGHT, "B", 0, "setpoint weight, 0 to 1 (default 1)", 3},
+    {0},
+};
+static const struct argp_option windup_list[] = {
     {"anti-windup", OPT_ANTI_WINDUP, "WAY", 0,
      "none, conditional or back-calculation (default)", 3},
     {"tracking-time", OPT_TRACKING_TIME, "TIME", 0,
@@ -300,6 +303,7 @@ const struct argp column_options = {.options = column_list, .parser = parse_colu
 const struct argp model_options = {.options = model_list, .parser = parse_model};
 const struct argp tuning_options = {.options = tuning_list, .parser = parse_settings};
 const struct argp settings_options = {.options = settings_list, .parser = parse_settings};
+const struct argp windup_options = {.options = windup_list, .parser = parse_settings};
 const struct argp scan_options = {.options = scan_list, .parser = parse_other};
 const struct argp limit_options = {.options = limit_list, .parser = parse_other};
 const struct argp output_options = {.options = output_list, .parser = parse_other};
