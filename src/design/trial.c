@@ -11,9 +11,9 @@
 #include "trial_metrics.h"
 
 /* PV is computed at least this often in a time constant and in a scan: linear between the
-   points, a curve is then right to about a part in 100,000. */
-#define POINTS_A_TAU 100.0
-#define POINTS_A_SCAN 4.0
+   points, a curve is then right to about a part in a million. */
+#define POINTS_A_TAU 400.0
+#define POINTS_A_SCAN 8.0
 #define POINTS_A_SCAN_MAX 2000.0
 /* A run of more points than this is a mistake in its units. */
 #define POINTS_MAX 50e6

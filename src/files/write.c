@@ -3,6 +3,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -69,29 +70,15 @@ static rk_status fill_and_rename(int file, const char *fresh, const char *path,
     return RK_OK;
 }
 
-rk_status rk_file_write(const char *path, const char *content, size_t length, bool replace,
-                        rk_diag *diag)
+/* A new file beside `path`, which takes its name when it is complete. */
+static rk_status write_beside(const char *path, const char *content, size_t length,
+                              rk_diag *diag)
 {
-    struct stat standing;
-    size_t room;
-    char *fresh;
-    int file;
+    const size_t room = strlen(path) + sizeof ".XXXXXX";
+    char *fresh = rk_memory_create(room, 1);
     rk_status status;
+    int file;
 
-    if (path == NULL || content == NULL) return RK_ERR_ARG;
-    if (lstat(path, &standing) == 0) {
-        if (S_ISDIR(standing.st_mode)) {
-            return rk_diag_set(diag, RK_ERR_IO, "%s: is a directory; give a file name", path);
-        }
-        if (!replace && same_content(path, content, length)) return RK_OK;
-        if (!replace) {
-            return rk_diag_set(
-                diag, RK_ERR_IO,
-                "%s: stands there with other content; move it away, or give --force", path);
-        }
-    }
-    room = strlen(path) + sizeof ".XXXXXX";
-    fresh = rk_memory_create(room, 1);
     if (fresh == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
     (void)snprintf(fresh, room, "%s.XXXXXX", path);
     file = mkstemp(fresh);
@@ -105,6 +92,29 @@ rk_status rk_file_write(const char *path, const char *content, size_t length, bo
     }
     rk_memory_free(fresh);
     return status;
+}
+
+rk_status rk_file_write(const char *path, const char *content, size_t length, bool replace,
+                        rk_diag *diag)
+{
+    char target[PATH_MAX];
+    struct stat standing;
+
+    if (path == NULL || content == NULL) return RK_ERR_ARG;
+    if (stat(path, &standing) != 0) return write_beside(path, content, length, diag);
+    if (S_ISDIR(standing.st_mode)) {
+        return rk_diag_set(diag, RK_ERR_IO, "%s: is a directory; give a file name", path);
+    }
+    if (!replace) {
+        if (same_content(path, content, length)) return RK_OK;
+        return rk_diag_set(diag, RK_ERR_IO,
+                           "%s: stands there with other content; move it away, or give --force",
+                           path);
+    }
+    if (access(path, W_OK) != 0) return say(diag, path, "cannot write");
+    /* A link stays one: what it points to is replaced. */
+    if (realpath(path, target) == NULL) return say(diag, path, "cannot write");
+    return write_beside(target, content, length, diag);
 }
 
 rk_status rk_file_read(const char *path, char **content, size_t *length, rk_diag *diag)

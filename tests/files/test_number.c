@@ -4,6 +4,8 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include "../support/support.h"
 
@@ -124,6 +126,27 @@ START_TEST(a_file_is_written_whole_or_not_at_all)
 }
 END_TEST
 
+START_TEST(a_link_stays_a_link_and_permissions_stay)
+{
+    char *dir = scratch_make(), *content;
+    const char *file = path_in(dir, "file"), *link = path_in(dir, "link");
+    struct stat info;
+
+    put_file(file, "one");
+    ck_assert_int_eq(chmod(file, 0640), 0);
+    ck_assert_int_eq(symlink("file", link), 0);
+    ck_assert_int_eq(rk_file_write(link, "two", 3, true, NULL), RK_OK);
+    ck_assert_int_eq(lstat(link, &info), 0);
+    ck_assert(S_ISLNK(info.st_mode));
+    ck_assert_int_eq(stat(file, &info), 0);
+    ck_assert_uint_eq(info.st_mode & 07777, 0640);
+    content = get_file(file, NULL);
+    ck_assert_str_eq(content, "two");
+    free(content);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(directories_are_made_with_those_above)
 {
     char *dir = scratch_make();
@@ -151,6 +174,7 @@ Suite *suite_number(void)
     add_table(t, times_take_a_unit, times);
     add_table(t, unknown_time_units_are_refused, bad_times);
     tcase_add_test(t, a_file_is_written_whole_or_not_at_all);
+    tcase_add_test(t, a_link_stays_a_link_and_permissions_stay);
     tcase_add_test(t, directories_are_made_with_those_above);
     suite_add_tcase(suite, t);
     return suite;
