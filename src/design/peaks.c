@@ -146,7 +146,7 @@ double rki_peak(const rki_openloop *loop, bool complementary)
     turns t;
 
     t.count = rki_openloop_magnitude_turns(loop, t.w);
-    for (; w < end; w += fmin(WALK_PART * w, turn)) {
+    while (w < end) {
         step_to(&at, loop, w, complementary);
         if (may_hide(&at, best, complementary)) {
             best = fmax(best, climb(loop, at.w[0], w, complementary));
@@ -156,6 +156,7 @@ double rki_peak(const rki_openloop *loop, bool complementary)
         if (envelope(largest_from(loop, &t, w), complementary) <= best * (1.0 + 1e-7)) {
             return best;
         }
+        w += fmin(WALK_PART * w, turn);
     }
     if (loop->theta > 0) return fmax(best, envelope(largest_from(loop, &t, w), complementary));
     return fmax(best, peak_at_infinity(loop, complementary));
