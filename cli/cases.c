@@ -108,21 +108,13 @@ static int read_keys(const job *j, reading *r, char *words)
  */
 static int apply_rule(const job *j, const reading *r)
 {
-    rk_settings *s = &r->made->settings;
-    const rk_settings kept = *s;
     rk_diag diag = {RK_OK, ""};
     rk_tuning tuning;
-    int rule;
 
-    if (rk_rule_from_name(r->rule, &rule, &diag) != RK_OK ||
-        rk_tune(&j->loop.model, rule, isnan(r->lambda) ? 0.0 : r->lambda, &tuning, &diag) !=
-            RK_OK) {
+    if (tune_by_name(&j->loop.model, r->rule, r->lambda, &r->made->settings, &tuning, &diag) !=
+        RK_OK) {
         return fail(j, EXIT_USAGE, "case '%s': %s", r->made->name, diag.text);
     }
-    *s = tuning.settings;
-    s->sp_weight = kept.sp_weight;
-    s->anti_windup = kept.anti_windup;
-    s->tt = kept.tt;
     return EXIT_DONE;
 }
 

@@ -49,7 +49,6 @@ typedef struct job {
     rk_loop_design loop;
     bool is_loop_file;
     rk_record *record; /* loaded on demand */
-    bool fitted;       /* the model was fitted to the record by this command */
     rk_fit fit;
 } job;
 
@@ -84,6 +83,11 @@ int load(job *j);
 int need_record(job *j);
 int need_model(job *j);
 int need_settings(job *j);
+
+/** kc, ti, td and tf by a rule's name, the rest of *settings left alone; lambda NaN: the
+ * default. */
+rk_status tune_by_name(const rk_model *model, const char *name, double lambda,
+                       rk_settings *settings, rk_tuning *tuning, rk_diag *diag);
 
 /** Print an error in one line; returns the exit status that belongs to it. */
 int fail(const job *j, int exit_status, const char *format, ...)

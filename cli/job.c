@@ -279,7 +279,6 @@ int need_model(job *j)
         return status == RK_ERR_MEMORY ? EXIT_NO_ACCESS : EXIT_BAD_INPUT;
     }
     rk_loop_design_take_fit(&j->loop, &j->fit);
-    j->fitted = true;
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&
         strcmp(j->command, "fit") != 0) {
         return fail(j, EXIT_VERDICT_NO,
@@ -292,13 +291,27 @@ int need_model(job *j)
     return EXIT_DONE;
 }
 
+rk_status tune_by_name(const rk_model *model, const char *name, double lambda,
+                       rk_settings *settings, rk_tuning *tuning, rk_diag *diag)
+{
+    int rule = 0;
+    rk_status status = rk_rule_from_name(name, &rule, diag);
+
+    if (status == RK_OK) {
+        status = rk_tune(model, rule, isnan(lambda) ? 0.0 : lambda, tuning, diag);
+    }
+    if (status != RK_OK) return status;
+    settings->kc = tuning->settings.kc;
+    settings->ti = tuning->settings.ti;
+    settings->td = tuning->settings.td;
+    settings->tf = tuning->settings.tf;
+    return RK_OK;
+}
+
 int need_settings(job *j)
 {
     rk_diag diag = {RK_OK, ""};
-    rk_settings kept = j->loop.settings;
     rk_tuning tuning;
-    int rule;
-    rk_status status;
 
     if (j->rule == NULL) {
         if (j->loop.has_settings) return EXIT_DONE;
@@ -306,15 +319,10 @@ int need_settings(job *j)
                     "no settings: give --kc and --ti, --rule NAME, or a loop file with "
                     "[settings]");
     }
-    if (rk_rule_from_name(j->rule, &rule, &diag) != RK_OK) {
-        return fail(j, EXIT_USAGE, "--rule: %s", diag.text);
+    if (tune_by_name(&j->loop.model, j->rule, j->lambda, &j->loop.settings, &tuning, &diag) !=
+        RK_OK) {
+        return fail(j, EXIT_USAGE, "--rule %s: %s", j->rule, diag.text);
     }
-    status = rk_tune(&j->loop.model, rule, isnan(j->lambda) ? 0.0 : j->lambda, &tuning, &diag);
-    if (status != RK_OK) return fail(j, EXIT_USAGE, "%s", diag.text);
-    j->loop.settings = tuning.settings;
-    j->loop.settings.sp_weight = kept.sp_weight;
-    j->loop.settings.anti_windup = kept.anti_windup;
-    j->loop.settings.tt = kept.tt;
     j->loop.has_settings = true;
     copy(j->loop.rule, sizeof j->loop.rule, tuning.rule);
     j->loop.lambda = tuning.lambda;
