@@ -64,6 +64,27 @@ static int residuals(void *user, int m, int n, const double *p, double *fvec, do
     return 0;
 }
 
+/* Least squares of pv = base + gain * x, every row alike. */
+static void solve_linear(const rki_series *series, const double *x, double *gain, double *base)
+{
+    const double rows = (double)series->samples;
+    double x_mean = 0, y_mean = 0, sxx = 0, sxy = 0;
+    size_t i;
+
+    for (i = 0; i < series->samples; i++) {
+        x_mean += x[i] / rows;
+        y_mean += series->pv[i] / rows;
+    }
+    for (i = 0; i < series->samples; i++) {
+        const double dx = x[i] - x_mean;
+
+        sxx += dx * dx;
+        sxy += dx * (series->pv[i] - y_mean);
+    }
+    *gain = sxx > 0 ? sxy / sxx : 0.0;
+    *base = y_mean - (*gain * x_mean);
+}
+
 /* From one start; theta is held at 0 unless theta_free. */
 static rki_solution polish_from(polish *job, double log_tau, double theta, bool theta_free)
 {
@@ -75,7 +96,7 @@ static rki_solution polish_from(polish *job, double log_tau, double theta, bool 
     double norm;
 
     respond(job->series, job->room, p[1], p[3], false);
-    (void)rki_solve_linear(job->series, job->room->x, &p[0], &p[2]);
+    solve_linear(job->series, job->room->x, &p[0], &p[2]);
     (void)lmder(residuals, job, m, n, p, job->fvec, job->fjac, m, COST_CHANGE, PARAMETER_CHANGE,
                 0.0, 60, diag, 1, 100.0, 0, &nfev, &njev, ipvt, qtf, wa1, wa2, wa3, job->wa);
     norm = enorm(m, job->fvec);

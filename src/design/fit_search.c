@@ -2,8 +2,6 @@
 #include <math.h>
 #include <stdbool.h>
 
-#include <redkettle/design/memory.h>
-
 #include "fit_stages.h"
 
 /*
@@ -25,42 +23,6 @@ enum {
 #define TAU_LEAST 0.1
 #define TAU_MOST 5.0
 
-/* Least squares of pv = base + gain * x at a given response; returns the weighted sum of
- * squares. */
-double rki_solve_linear(const rki_series *series, const double *x, double *gain, double *base)
-{
-    double w = 0, wx = 0, wy = 0, sxx = 0, sxy = 0, syy = 0;
-    double x_mean, y_mean;
-    size_t i;
-
-    for (i = 0; i < series->samples; i++) {
-        w += series->weight[i];
-        wx += series->weight[i] * x[i];
-        wy += series->weight[i] * series->pv[i];
-    }
-    x_mean = wx / w;
-    y_mean = wy / w;
-    for (i = 0; i < series->samples; i++) {
-        const double dx = x[i] - x_mean, dy = series->pv[i] - y_mean;
-
-        sxx += series->weight[i] * dx * dx;
-        sxy += series->weight[i] * dx * dy;
-        syy += series->weight[i] * dy * dy;
-    }
-    *gain = sxx > 0 ? sxy / sxx : 0.0;
-    *base = y_mean - (*gain * x_mean);
-    return fmax(syy - (*gain * sxy), 0.0);
-}
-
-/* series_set_tau was called for tau. */
-static double profile_cost(const rki_series *series, double tau, double theta, double *x)
-{
-    double gain, base;
-
-    rki_series_response(series, tau, theta, x, NULL, NULL);
-    return rki_solve_linear(series, x, &gain, &base);
-}
-
 /* Keep the best few points, best first. */
 static void keep_best(rki_point *best, int *count, const rki_point *candidate)
 {
@@ -80,7 +42,7 @@ static void keep_best(rki_point *best, int *count, const rki_point *candidate)
 }
 
 /* Stage 1. Returns how many local minima of the grid stand in best. */
-static int search_grid(rki_series *thin, double theta_most, rki_point *best, double *x)
+static int search_grid(rki_series *thin, double theta_most, rki_point *best)
 {
     static const int step[8][2] = {{-1, -1}, {-1, 0}, {-1, 1}, {0, -1},
                                    {0, 1},   {1, -1}, {1, 0},  {1, 1}};
@@ -98,7 +60,7 @@ static int search_grid(rki_series *thin, double theta_most, rki_point *best, dou
 
             grid[i][j].theta = theta_most * part * part;
             grid[i][j].log_tau = log_tau;
-            grid[i][j].cost = profile_cost(thin, exp(log_tau), grid[i][j].theta, x);
+            grid[i][j].cost = rki_series_cost(thin, exp(log_tau), grid[i][j].theta);
         }
     }
     for (i = 0; i < N_TAU; i++) {
@@ -120,7 +82,7 @@ static int search_grid(rki_series *thin, double theta_most, rki_point *best, dou
 }
 
 /* Stage 2: steps in dead time and ln tau that halve when none of them helps. */
-static void refine(rki_series *thin, double theta_most, rki_point *at, double *x)
+static void refine(rki_series *thin, double theta_most, rki_point *at)
 {
     double theta_step = theta_most / N_THETA, log_step = 0.5;
 
@@ -135,7 +97,7 @@ static void refine(rki_series *thin, double theta_most, rki_point *at, double *x
 
             if (trial.theta < 0 || trial.theta > theta_most) continue;
             rki_series_set_tau(thin, exp(trial.log_tau));
-            trial.cost = profile_cost(thin, exp(trial.log_tau), trial.theta, x);
+            trial.cost = rki_series_cost(thin, exp(trial.log_tau), trial.theta);
             if (trial.cost < better.cost) {
                 better = trial;
             }
@@ -154,14 +116,13 @@ double rki_theta_most(const rki_series *series)
     return series->time[series->samples - 1] - series->event_time[0];
 }
 
-static void search_thin(rki_series *thin, double theta_most, rki_point *starts, int *count,
-                        double *x)
+static void search_thin(rki_series *thin, double theta_most, rki_point *starts, int *count)
 {
     int i;
 
-    *count = search_grid(thin, theta_most, starts, x);
+    *count = search_grid(thin, theta_most, starts);
     for (i = 0; i < *count; i++) {
-        refine(thin, theta_most, &starts[i], x);
+        refine(thin, theta_most, &starts[i]);
     }
     for (i = 1; i < *count; i++) {
         if (starts[i].cost < starts[0].cost) {
@@ -177,18 +138,10 @@ rk_status rki_fit_search(const rki_series *series, rki_point starts[RKI_STARTS],
                          rk_diag *diag)
 {
     rki_series thin;
-    rk_status status = rki_series_thin(&thin, series, diag);
-    double *x;
+    const rk_status status = rki_series_thin(&thin, series, diag);
 
     if (status != RK_OK) return status;
-    x = rk_memory_create(thin.samples, sizeof *x);
-    if (x == NULL) {
-        status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to search %zu points",
-                             thin.samples);
-    } else {
-        search_thin(&thin, rki_theta_most(series), starts, count, x);
-    }
-    rk_memory_free(x);
+    search_thin(&thin, rki_theta_most(series), starts, count);
     rki_series_free(&thin);
-    return status;
+    return RK_OK;
 }

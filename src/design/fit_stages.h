@@ -25,9 +25,6 @@ typedef struct rki_room {
     double *x, *by_theta, *by_log_tau;
 } rki_room;
 
-/** Least squares of pv = base + gain * x; returns the weighted sum of squares that is left. */
-double rki_solve_linear(const rki_series *series, const double *x, double *gain, double *base);
-
 /** The longest dead time that the record can show. */
 double rki_theta_most(const rki_series *series);
 

@@ -221,38 +221,77 @@ void rki_series_set_tau(rki_series *series, double tau)
     }
 }
 
+/*
+ * A lag's state at a sample, over the moves whose dead time is over:
+ *   s = sum of size * exp(-lag/tau),  q = sum of size * lag * exp(-lag/tau),  x = level - s
+ */
+typedef struct lag_state {
+    double level, s, q;
+    size_t event; /* the next move to come */
+} lag_state;
+
+static inline void advance(const rki_series *series, double tau, double theta, size_t i,
+                           lag_state *at)
+{
+    const double now = series->time[i];
+    const double gap = i > 0 ? now - series->time[i - 1] : 0.0;
+
+    at->q = series->decay[i] * (at->q + (gap * at->s));
+    at->s = series->decay[i] * at->s;
+    for (; at->event < series->events; at->event++) {
+        const double lag = now - series->event_time[at->event] - theta;
+        double part;
+
+        if (!(lag > 0)) break;
+        part = series->event_size[at->event] * exp(-lag / tau);
+        at->level += series->event_size[at->event];
+        at->s += part;
+        at->q += lag * part;
+    }
+}
+
 void rki_series_response(const rki_series *series, double tau, double theta, double *x,
                          double *by_theta, double *by_log_tau)
 {
-    /* x = level - s;  s = sum of size * exp(-lag/tau),  q = sum of size * lag * exp(-lag/tau).
-     */
-    double level = 0.0, s = 0.0, q = 0.0;
-    size_t i, event = 0;
+    lag_state at = {0.0, 0.0, 0.0, 0};
+    size_t i;
 
     for (i = 0; i < series->samples; i++) {
-        const double now = series->time[i];
-        const double gap = i > 0 ? now - series->time[i - 1] : 0.0;
-
-        q = series->decay[i] * (q + (gap * s));
-        s = series->decay[i] * s;
-        for (; event < series->events; event++) {
-            const double lag = now - series->event_time[event] - theta;
-            double part;
-
-            if (!(lag > 0)) break;
-            part = series->event_size[event] * exp(-lag / tau);
-            level += series->event_size[event];
-            s += part;
-            q += lag * part;
-        }
-        x[i] = level - s;
+        advance(series, tau, theta, i, &at);
+        x[i] = at.level - at.s;
         if (by_theta != NULL) {
-            by_theta[i] = -s / tau;
+            by_theta[i] = -at.s / tau;
         }
         if (by_log_tau != NULL) {
-            by_log_tau[i] = -q / tau;
+            by_log_tau[i] = -at.q / tau;
         }
     }
+}
+
+double rki_series_cost(const rki_series *series, double tau, double theta)
+{
+    double w = 0, wx = 0, wy = 0, wxx = 0, wxy = 0, wyy = 0, sxx, sxy, syy;
+    lag_state at = {0.0, 0.0, 0.0, 0};
+    size_t i;
+
+    for (i = 0; i < series->samples; i++) {
+        double x, y, weight;
+
+        advance(series, tau, theta, i, &at);
+        x = at.level - at.s;
+        y = series->pv[i];
+        weight = series->weight[i];
+        w += weight;
+        wx += weight * x;
+        wy += weight * y;
+        wxx += weight * x * x;
+        wxy += weight * x * y;
+        wyy += weight * y * y;
+    }
+    sxx = wxx - (wx * wx / w);
+    sxy = wxy - (wx * wy / w);
+    syy = wyy - (wy * wy / w);
+    return sxx > 0 ? fmax(syy - (sxy * sxy / sxx), 0.0) : syy;
 }
 
 rk_status rk_model_response(const rk_model *model, const rk_record *record, double *pv,
