@@ -1,9 +1,35 @@
 /* SPDX-License-Identifier: MIT */
 #include "controller.h"
 
-static void add_head(rk_text *text)
+static rk_status add_head(rk_text *text, const rki_controller *c, rk_diag *diag)
 {
     rk_text_add(text, "/*\n");
+    return rki_add_provenance(text, c, " * ", diag);
+}
+
+static void add_struct(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text,
+                "typedef struct %s {\n"
+                "    int automatic;     /* set it: 1 automatic, 0 manual */\n"
+                "    double manual_out; /* set it: the output in manual, ",
+                c->name);
+    rki_add_plain(text, c->loop->out_units);
+    rk_text_add(text, " */\n    double out;        /* the output, ");
+    rki_add_plain(text, c->loop->out_units);
+    rk_text_add(
+        text,
+        " */\n"
+        "    int held;          /* 1: sp or pv is no number, automatic holds the output */\n"
+        "    double i_part;     /* state from here on: the integral */\n");
+    if (c->derivative) {
+        rk_text_add(text, "    double d_part;     /* the filtered derivative */\n"
+                          "    double g_last;     /* what it acts on, a scan ago */\n");
+    }
+    rk_text_add(text,
+                "    int fresh;         /* the next good scan takes PV as it finds it */\n"
+                "} %s;\n\n",
+                c->name);
 }
 
 rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
@@ -11,33 +37,23 @@ rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *d
     rki_controller c;
     rk_status status = rki_controller_make(loop, &c, diag);
 
-    if (status != RK_OK) return status;
-    add_head(text);
-    status = rki_add_provenance(text, &c, " * ", diag);
+    if (status == RK_OK) {
+        status = add_head(text, &c, diag);
+    }
     if (status != RK_OK) return status;
     rk_text_add(text, " */\n#ifndef %s_H\n#define %s_H\n\n", c.upper_name, c.upper_name);
-    rk_text_add(text, "typedef struct %s {\n", c.name);
-    rk_text_add(text, "    int automatic;     /* set it: 1 automatic, 0 manual */\n");
-    rk_text_add(text, "    double manual_out; /* set it: the output in manual */\n");
-    rk_text_add(text, "    double out;        /* the output */\n");
+    add_struct(text, &c);
     rk_text_add(
         text,
-        "    int held;          /* 1: sp or pv is no number, automatic holds the output */\n");
-    rk_text_add(text, "    double i_part;     /* state from here on: the integral */\n");
-    if (c.derivative) {
-        rk_text_add(text, "    double d_part;     /* the filtered derivative */\n");
-        rk_text_add(text, "    double g_last;     /* what it acts on, a scan ago */\n");
-    }
+        "/* Start in automatic from the output that stands on the valve now; no bump. */\n"
+        "void %s_init(%s *c, double out_now);\n\n",
+        c.name, c.name);
+    rk_text_add(text, "/* One scan; sp and pv in ");
+    rki_add_plain(text, loop->pv_units);
     rk_text_add(text,
-                "    int fresh;         /* the next good scan takes PV as it finds it */\n");
-    rk_text_add(text, "} %s;\n\n", c.name);
-    rk_text_add(
-        text,
-        "/* Start in automatic from the output that stands on the valve now; no bump. */\n");
-    rk_text_add(text, "void %s_init(%s *c, double out_now);\n\n", c.name, c.name);
-    rk_text_add(text, "/* One scan. An sp or pv that is not finite holds the output. */\n");
-    rk_text_add(text, "double %s_scan(%s *c, double sp, double pv);\n\n#endif\n", c.name,
-                c.name);
+                ". One that is not finite holds the output. */\n"
+                "double %s_scan(%s *c, double sp, double pv);\n\n#endif\n",
+                c.name, c.name);
     return rk_text_check(text, diag);
 }
 
@@ -163,9 +179,9 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *d
     rki_controller c;
     rk_status status = rki_controller_make(loop, &c, diag);
 
-    if (status != RK_OK) return status;
-    add_head(text);
-    status = rki_add_provenance(text, &c, " * ", diag);
+    if (status == RK_OK) {
+        status = add_head(text, &c, diag);
+    }
     if (status != RK_OK) return status;
     rk_text_add(text,
                 " *\n * Build without -ffast-math and with -ffp-contract=off, so that it gives"

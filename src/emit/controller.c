@@ -131,7 +131,7 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
 }
 
 /* A comment must not end early, whatever a name or a unit in the loop file says. */
-static void add_plain(rk_text *text, const char *words)
+void rki_add_plain(rk_text *text, const char *words)
 {
     for (; *words != '\0'; words++) {
         const bool ends_comment = (words[0] == '*' && (words[1] == '/' || words[1] == ')')) ||
@@ -154,7 +154,7 @@ static void add_line(rk_text *text, const char *lead, const char *words)
     } else {
         rk_text_add(text, "%s", lead);
     }
-    add_plain(text, words);
+    rki_add_plain(text, words);
     rk_text_add(text, "\n");
 }
 

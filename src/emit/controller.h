@@ -34,6 +34,9 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
 /** A name in capitals; as much room as the name itself. */
 void rki_upper(const char *name, char *upper_name);
 
+/** Words of the user's, such as units, within a comment: what would end it is taken out. */
+void rki_add_plain(rk_text *text, const char *words);
+
 /** The comment lines that say where the numbers come from; each starts with `lead`. */
 rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char *lead,
                              rk_diag *diag);

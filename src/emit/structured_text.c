@@ -32,22 +32,32 @@ static void add_constants(rk_text *text, const rki_controller *c)
     rk_text_add(text, "END_VAR\n");
 }
 
+/* What a pin is, and its unit. */
+static void add_comment(rk_text *text, const char *what, const char *units)
+{
+    rk_text_add(text, " (* %s, ", what);
+    rki_add_plain(text, units);
+    rk_text_add(text, " *)\n");
+}
+
 static void add_interface(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "FUNCTION_BLOCK %s\n", c->upper_name);
-    rk_text_add(text, "VAR_INPUT\n"
-                      "    sp : LREAL; (* setpoint, pv units *)\n"
-                      "    pv : LREAL; (* measured value, pv units *)\n"
-                      "    automatic : BOOL := TRUE; (* TRUE automatic, FALSE manual *)\n"
+    rk_text_add(text, "FUNCTION_BLOCK %s\nVAR_INPUT\n    sp : LREAL;", c->upper_name);
+    add_comment(text, "setpoint", c->loop->pv_units);
+    rk_text_add(text, "    pv : LREAL;");
+    add_comment(text, "measured value", c->loop->pv_units);
+    rk_text_add(text, "    automatic : BOOL := TRUE; (* TRUE automatic, FALSE manual *)\n"
                       "    manual_out : LREAL := ");
     add_literal(text, c->out_start);
-    rk_text_add(text, "; (* output in manual *)\n    out_start : LREAL := ");
+    rk_text_add(text, ";");
+    add_comment(text, "output in manual", c->loop->out_units);
+    rk_text_add(text, "    out_start : LREAL := ");
     add_literal(text, c->out_start);
+    rk_text_add(text, ";");
+    add_comment(text, "what stands on the valve at the first scan", c->loop->out_units);
+    rk_text_add(text, "END_VAR\nVAR_OUTPUT\n    out : LREAL;");
+    add_comment(text, "output", c->loop->out_units);
     rk_text_add(text,
-                "; (* what stands on the valve at the first scan *)\n"
-                "END_VAR\n"
-                "VAR_OUTPUT\n"
-                "    out : LREAL; (* output *)\n"
                 "    held : BOOL; (* sp or pv is no number: automatic holds the output *)\n"
                 "END_VAR\n");
     add_constants(text, c);
