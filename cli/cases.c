@@ -93,11 +93,7 @@ static int read_keys(const job *j, reading *r, char *words)
         }
         *equals = '\0';
         if (!set_key(j, r, word, equals + 1, &status)) {
-            return fail(j, EXIT_USAGE,
-                        "case '%s': unknown key '%s'; known: rule, lambda, form, kc, ti, "
-                        "td, tf, kp, ki, kd, sp-weight, anti-windup, tracking-time, "
-                        "out-low, out-high, out-rate, scan, gain, time-constant, "
-                        "dead-time, manual",
+            return fail(j, EXIT_USAGE, "case '%s': unknown key '%s'; known: " CASE_KEYS,
                         r->made->name, word);
         }
     }

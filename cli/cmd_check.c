@@ -50,8 +50,7 @@ static void print_requirements(const job *j, const rk_check *check)
 {
     const rk_verdict *v = &check->verdict;
     cell_row rows[RK_REQUIRE_COUNT];
-    const char *cells[RK_REQUIRE_COUNT * COLUMNS];
-    size_t count = 0, i, column;
+    size_t count = 0, i;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         const rk_require what = (rk_require)i;
@@ -75,12 +74,7 @@ static void print_requirements(const job *j, const rk_check *check)
         }
         count++;
     }
-    for (i = 0; i < count; i++) {
-        for (column = 0; column < COLUMNS; column++) {
-            cells[(i * COLUMNS) + column] = rows[i][column];
-        }
-    }
-    show_table(cells, count, COLUMNS, COLUMNS);
+    show_table(rows[0], count, COLUMNS, COLUMNS);
 }
 
 static void print_gain_limits(const job *j, const rk_margins *m)

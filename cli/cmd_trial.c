@@ -25,12 +25,7 @@ static const struct argp_option options[] = {
     {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 8},
     {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 8},
     {"case", OPT_CASE, "NAME: KEY=VALUE ...", 0,
-     "another case beside the first: rule, lambda, form, kc, ti, td, tf, kp, ki, kd, "
-     "sp-weight, "
-     "anti-windup, tracking-time, out-low, out-high, out-rate, scan, gain, time-constant, "
-     "dead-time, "
-     "or manual=OUT",
-     8},
+     "another case beside the first; keys: " CASE_KEYS "=OUT", 8},
     {0},
 };
 
@@ -189,80 +184,85 @@ static int run_cases(const job *j, runs *r)
     return EXIT_DONE;
 }
 
-/* The table: a line each metric, a column each case. */
-enum { LINES = 17 };
+/* The lines of the table: which step they belong to, and their unit as powers of three. */
+enum { OF_SETPOINT, OF_LOAD, OF_OUT, METRICS = 13 };
+static const struct {
+    const char *name;
+    int part, pv, out, time;
+} metrics[METRICS] = {
+    {"rise time", OF_SETPOINT, 0, 0, 1},     {"overshoot, %", OF_SETPOINT, 0, 0, 0},
+    {"settling time", OF_SETPOINT, 0, 0, 1}, {"steady error", OF_SETPOINT, 1, 0, 0},
+    {"IAE", OF_SETPOINT, 1, 0, 1},           {"ISE", OF_SETPOINT, 2, 0, 1},
+    {"ITAE", OF_SETPOINT, 1, 0, 2},          {"load: peak", OF_LOAD, 1, 0, 0},
+    {"load: recovery", OF_LOAD, 0, 0, 1},    {"load: IAE", OF_LOAD, 1, 0, 1},
+    {"OUT travel", OF_OUT, 0, 1, 0},         {"OUT reversals", OF_OUT, 0, 0, 0},
+    {"OUT on a limit", OF_OUT, 0, 0, 1},
+};
 
-static void add_metric(char (*cells)[SHOWN_CHARS], size_t *line, size_t columns,
-                       const char *name, const runs *r, double (*get)(const rk_trial_metrics *),
-                       double unit)
+/* A line's figure, by its place in the list above. */
+static double metric_of(const rk_trial_metrics *m, size_t which)
 {
-    char(*row)[SHOWN_CHARS] = cells + (*line * columns);
-    size_t i;
+    const double all[METRICS] = {m->setpoint.rise_time,
+                                 m->setpoint.overshoot_percent,
+                                 m->setpoint.settling_time,
+                                 m->setpoint.steady_error,
+                                 m->setpoint.iae,
+                                 m->setpoint.ise,
+                                 m->setpoint.itae,
+                                 m->load.peak_deviation,
+                                 m->load.recovery_time,
+                                 m->load.iae,
+                                 m->travel,
+                                 (double)m->reversals,
+                                 m->saturated_time};
 
-    (void)snprintf(row[0], SHOWN_CHARS, "%s", name);
-    for (i = 0; i < r->count; i++) {
-        show_number(row[i + 1], get(rk_trial_results(r->trials[i])) / unit, 4);
-    }
-    ++*line;
+    return all[which];
 }
 
-#define GETTER(name, field)                                                                    \
-    static double name(const rk_trial_metrics *m)                                              \
-    {                                                                                          \
-        return (double)m->field;                                                               \
-    }
-GETTER(rise, setpoint.rise_time)
-GETTER(overshoot, setpoint.overshoot_percent)
-GETTER(settling, setpoint.settling_time)
-GETTER(steady, setpoint.steady_error)
-GETTER(iae, setpoint.iae)
-GETTER(ise, setpoint.ise)
-GETTER(itae, setpoint.itae)
-GETTER(peak, load.peak_deviation)
-GETTER(recovery, load.recovery_time)
-GETTER(load_iae, load.iae)
-GETTER(travel, travel)
-GETTER(reversals, reversals)
-GETTER(saturated, saturated_time)
+/* Append a unit to a name: a comma before the first, a blank before the next. */
+static void add_unit(char *name, const char *unit, int power, bool *first)
+{
+    const size_t used = strlen(name);
 
+    if (power == 0) return;
+    (void)snprintf(name + used, SHOWN_CHARS - used, "%s%s%s", *first ? ", " : " ", unit,
+                   power == 2 ? "^2" : "");
+    *first = false;
+}
+
+static void fill_line(const job *j, const runs *r, size_t which, char (*row)[SHOWN_CHARS])
+{
+    const double unit = j->minutes ? 60.0 : 1.0;
+    bool first = true;
+    size_t i;
+
+    (void)snprintf(row[0], SHOWN_CHARS, "%s", metrics[which].name);
+    add_unit(row[0], j->loop.pv_units, metrics[which].pv, &first);
+    add_unit(row[0], j->loop.out_units, metrics[which].out, &first);
+    add_unit(row[0], j->minutes ? "min" : "s", metrics[which].time, &first);
+    for (i = 0; i < r->count; i++) {
+        const double value = metric_of(rk_trial_results(r->trials[i]), which);
+
+        show_number(row[i + 1], value / pow(unit, metrics[which].time), 4);
+    }
+}
+
+/* A header and a line each metric, a column each case; returns how many lines. */
 static size_t fill_table(const job *j, const runs *r, char (*cells)[SHOWN_CHARS],
                          size_t columns)
 {
-    const double unit = j->minutes ? 60.0 : 1.0;
-    const char *time = j->minutes ? "min" : "s", *pv = j->loop.pv_units,
-               *out = j->loop.out_units;
-    char name[SHOWN_CHARS];
-    size_t line = 1, i;
-
-#define METRIC(getter, divisor, ...)                                                           \
-    do {                                                                                       \
-        (void)snprintf(name, sizeof name, __VA_ARGS__);                                        \
-        add_metric(cells, &line, columns, name, r, getter, divisor);                           \
-    } while (0)
+    size_t lines = 1, i;
 
     cells[0][0] = '\0';
     for (i = 0; i < r->count; i++) {
         (void)snprintf(cells[i + 1], SHOWN_CHARS, "%s", r->cases[i].name);
     }
-    if (r->plan.sp_step != 0) {
-        METRIC(rise, unit, "rise time, %s", time);
-        METRIC(overshoot, 1.0, "overshoot, %%");
-        METRIC(settling, unit, "settling time, %s", time);
-        METRIC(steady, 1.0, "steady error, %s", pv);
-        METRIC(iae, unit, "IAE, %s %s", pv, time);
-        METRIC(ise, unit, "ISE, %s^2 %s", pv, time);
-        METRIC(itae, unit * unit, "ITAE, %s %s^2", pv, time);
+    for (i = 0; i < METRICS; i++) {
+        if (metrics[i].part == OF_SETPOINT && r->plan.sp_step == 0) continue;
+        if (metrics[i].part == OF_LOAD && r->plan.load_step == 0) continue;
+        fill_line(j, r, i, cells + (lines++ * columns));
     }
-    if (r->plan.load_step != 0) {
-        METRIC(peak, 1.0, "load: peak, %s", pv);
-        METRIC(recovery, unit, "load: recovery, %s", time);
-        METRIC(load_iae, unit, "load: IAE, %s %s", pv, time);
-    }
-    METRIC(travel, 1.0, "OUT travel, %s", out);
-    METRIC(reversals, 1.0, "OUT reversals");
-    METRIC(saturated, unit, "OUT on a limit, %s", time);
-#undef METRIC
-    return line;
+    return lines;
 }
 
 static bool any_missing(char (*cells)[SHOWN_CHARS], size_t count)
@@ -278,10 +278,9 @@ static bool any_missing(char (*cells)[SHOWN_CHARS], size_t count)
 static void print_trials(const job *j, const runs *r)
 {
     const size_t columns = r->count + 1;
-    char(*cells)[SHOWN_CHARS] = calloc(LINES * columns, sizeof *cells);
-    const char **pointers = calloc(LINES * columns, sizeof *pointers);
+    char cells[(METRICS + 1) * (CASES_MAX + 2)][SHOWN_CHARS];
     char length[SHOWN_CHARS], load_at[SHOWN_CHARS];
-    size_t lines, i;
+    size_t lines;
 
     show_time(length, r->plan.duration, j->minutes);
     show_time(load_at, r->plan.load_at, j->minutes);
@@ -298,18 +297,11 @@ static void print_trials(const job *j, const runs *r)
         (void)printf("No output range given: OUT is not limited.\n");
     }
     (void)printf("\n");
-    if (cells != NULL && pointers != NULL) {
-        lines = fill_table(j, r, cells, columns);
-        for (i = 0; i < lines * columns; i++) {
-            pointers[i] = cells[i];
-        }
-        show_table(pointers, lines, columns, 1);
-        (void)printf("\n  settled: within %.3g %% of the step%s\n", 100.0 * r->plan.band,
-                     any_missing(cells, lines * columns) ? "; - : not reached within the trial"
-                                                         : "");
-    }
-    free(cells);
-    free(pointers);
+    lines = fill_table(j, r, cells, columns);
+    show_table(cells, lines, columns, 1);
+    (void)printf("\n  settled: within %.3g %% of the step%s\n", 100.0 * r->plan.band,
+                 any_missing(cells, lines * columns) ? "; - : not reached within the trial"
+                                                     : "");
 }
 
 static rk_status draw(const job *j, const void *what, const rk_figure_style *style,

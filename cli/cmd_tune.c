@@ -56,8 +56,7 @@ static void print_table(const job *j, const rk_tuning *tunings, int count)
     const bool parallel = j->given.form == RK_FORM_PARALLEL;
     const char *const time = j->minutes ? "min" : "s";
     row_cells rows[RULES_MAX + 1];
-    const char *cells[(RULES_MAX + 1) * COLUMNS];
-    int i, column;
+    int i;
 
     (void)snprintf(rows[0][0], SHOWN_CHARS, "rule");
     (void)snprintf(rows[0][1], SHOWN_CHARS, "mode");
@@ -71,12 +70,7 @@ static void print_table(const job *j, const rk_tuning *tunings, int count)
     for (i = 0; i < count; i++) {
         fill_row(j, &tunings[i], rows[i + 1]);
     }
-    for (i = 0; i <= count; i++) {
-        for (column = 0; column < COLUMNS; column++) {
-            cells[(i * COLUMNS) + column] = rows[i][column];
-        }
-    }
-    show_table(cells, (size_t)count + 1, COLUMNS, 2);
+    show_table(rows[0], (size_t)count + 1, COLUMNS, 2);
 }
 
 static void print_tunings(const job *j, const rk_tuning *tunings, int count)
@@ -135,7 +129,6 @@ static int save(job *j)
     int status;
     rk_status saved;
 
-    if (j->rule == NULL) return fail(j, EXIT_USAGE, "--save needs one --rule to save");
     status = need_settings(j);
     if (status != EXIT_DONE) return status;
     saved = rk_loop_file_save_settings(j->input, &j->loop, &diag);

@@ -274,10 +274,7 @@ int need_model(job *j)
     result = need_record(j);
     if (result != EXIT_DONE) return result;
     status = rk_fit_fopdt(j->record, &j->fit, &diag);
-    if (status != RK_OK) {
-        (void)fail_diag(j, status, &diag);
-        return status == RK_ERR_MEMORY ? EXIT_NO_ACCESS : EXIT_BAD_INPUT;
-    }
+    if (status != RK_OK) return fail_diag(j, status, &diag);
     rk_loop_design_take_fit(&j->loop, &j->fit);
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&
         strcmp(j->command, "fit") != 0) {

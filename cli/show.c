@@ -118,7 +118,7 @@ static size_t width_of(const char *text)
     return width;
 }
 
-void show_table(const char *const *cells, size_t rows, size_t columns, size_t numbers_from)
+void show_table(char (*cells)[SHOWN_CHARS], size_t rows, size_t columns, size_t numbers_from)
 {
     size_t row, column, i;
 

@@ -37,6 +37,6 @@ void show_findings(const rk_findings *findings);
  * A table, columns aligned: rows * columns cells, row by row, the first row the header. Words
  * are set to the left; from column `numbers_from` on to the right.
  */
-void show_table(const char *const *cells, size_t rows, size_t columns, size_t numbers_from);
+void show_table(char (*cells)[SHOWN_CHARS], size_t rows, size_t columns, size_t numbers_from);
 
 #endif

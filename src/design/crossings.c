@@ -6,8 +6,6 @@
 
 #include <redkettle/design/memory.h>
 
-#define PI 3.14159265358979323846
-
 static void add_crossing(rki_crossings *all, const rki_openloop *loop, double w, int downward)
 {
     if (all->count == all->room) {
@@ -65,13 +63,13 @@ static double solve_phase(const rki_openloop *loop, double low, double high, dou
 /* The next odd multiple of pi strictly beyond a phase, downward or upward. */
 static double next_odd(double phase, bool downward)
 {
-    const double turns = (phase - PI) / (2.0 * PI);
+    const double turns = (phase - RKI_PI) / (2.0 * RKI_PI);
     double whole = downward ? floor(turns) : ceil(turns);
 
     if (whole == turns) {
         whole += downward ? -1.0 : 1.0;
     }
-    return PI + (2.0 * PI * whole);
+    return RKI_PI + (2.0 * RKI_PI * whole);
 }
 
 /* Frequencies around which crossovers matter: where |L| turns and where it is 1. */
@@ -84,14 +82,13 @@ typedef struct marks {
 
 static marks find_marks(const rki_openloop *loop)
 {
-    const double *w;
     marks m = {.last = 0.0};
     int i;
 
     m.count = rki_openloop_magnitude_turns(loop, m.w);
     m.count += rki_openloop_gain_crossovers(loop, m.w + m.count);
-    for (i = 0, w = m.w; i < m.count; i++) {
-        m.last = fmax(m.last, w[i]);
+    for (i = 0; i < m.count; i++) {
+        m.last = fmax(m.last, m.w[i]);
     }
     return m;
 }
@@ -106,12 +103,11 @@ static int by_number(const void *left, const void *right)
     return (a > b) - (a < b);
 }
 
-/* Which of a section's crossovers, counted from 0 to count - 1, lie around the marks and the
- * ends. */
-static int choose(const rki_openloop *loop, const marks *m, double low, double high, long count,
-                  long chosen[CHOSEN_MAX])
+/* Which of a falling section's crossovers, counted from 0 at phase `first` to count - 1, lie
+   around the marks and the ends. */
+static int choose(const rki_openloop *loop, const marks *m, double low, double high,
+                  double first, long count, long chosen[CHOSEN_MAX])
 {
-    const double first = next_odd(rki_openloop_phase(loop, low), true);
     int many = 0, i;
     long k;
 
@@ -120,7 +116,7 @@ static int choose(const rki_openloop *loop, const marks *m, double low, double h
         long middle;
 
         if (!(w >= low && w <= high)) continue;
-        middle = (long)floor((first - rki_openloop_phase(loop, w)) / (2.0 * PI));
+        middle = (long)floor((first - rki_openloop_phase(loop, w)) / (2.0 * RKI_PI));
         for (k = middle - AROUND; k <= middle + AROUND; k++) {
             if (k >= 0 && k < count) {
                 chosen[many++] = k;
@@ -132,15 +128,14 @@ static int choose(const rki_openloop *loop, const marks *m, double low, double h
 }
 
 static void cross_dense(rki_crossings *all, const rki_openloop *loop, const marks *m,
-                        double low, double high, long count)
+                        double low, double high, double first, long count)
 {
-    const double first = next_odd(rki_openloop_phase(loop, low), true);
     long chosen[CHOSEN_MAX];
-    const int many = choose(loop, m, low, high, count, chosen);
+    const int many = choose(loop, m, low, high, first, count, chosen);
     int i;
 
     for (i = 0; i < many && !all->failed; i++) {
-        const double target = first - (2.0 * PI * (double)chosen[i]);
+        const double target = first - (2.0 * RKI_PI * (double)chosen[i]);
 
         if (i > 0 && chosen[i] == chosen[i - 1]) continue;
         add_crossing(all, loop, solve_phase(loop, low, high, target), 1);
@@ -155,13 +150,14 @@ static void cross_section(rki_crossings *all, const rki_openloop *loop, const ma
     const bool downward = to < from;
     double target = next_odd(from, downward);
 
-    if (downward && target - to > 2.0 * PI * DENSE) {
-        cross_dense(all, loop, m, low, high, (long)ceil((target - to) / (2.0 * PI)));
+    if (downward && target - to > 2.0 * RKI_PI * DENSE) {
+        cross_dense(all, loop, m, low, high, target,
+                    (long)ceil((target - to) / (2.0 * RKI_PI)));
         return;
     }
     while ((downward ? target > to : target < to) && !all->failed) {
         add_crossing(all, loop, solve_phase(loop, low, high, target), downward ? 1 : -1);
-        target += downward ? -2.0 * PI : 2.0 * PI;
+        target += downward ? -2.0 * RKI_PI : 2.0 * RKI_PI;
     }
 }
 
@@ -185,7 +181,7 @@ static void cross_last(rki_crossings *all, const rki_openloop *loop, double low)
 static void cross_tail(rki_crossings *all, const rki_openloop *loop, const marks *m, double low)
 {
     double high = fmax(low, m->last);
-    const double enough = rki_openloop_phase(loop, high) - (4.0 * PI);
+    const double enough = rki_openloop_phase(loop, high) - (4.0 * RKI_PI);
 
     while (rki_openloop_phase(loop, high) > enough) {
         high *= 2.0;

@@ -10,8 +10,6 @@
 #include "crossings.h"
 #include "openloop.h"
 
-#define PI 3.14159265358979323846
-
 /* A gain factor where the number of unstable closed-loop poles changes, and by how much. */
 typedef struct change {
     double factor;
@@ -123,13 +121,14 @@ static void phase_and_delay_margin(const rki_openloop *loop, rk_margins *margins
     margins->delay_margin = HUGE_VAL;
     margins->gain_crossover = HUGE_VAL;
     for (i = 0; i < count; i++) {
-        const double above = rki_openloop_phase(loop, w[i]) + PI;
-        const double turns = above - (2.0 * PI * floor(above / (2.0 * PI))); /* 0 .. 2 pi */
-        const double wrapped = turns > PI ? (2.0 * PI) - turns : turns;
+        const double above = rki_openloop_phase(loop, w[i]) + RKI_PI;
+        const double turns =
+            above - (2.0 * RKI_PI * floor(above / (2.0 * RKI_PI))); /* 0 .. 2 pi */
+        const double wrapped = turns > RKI_PI ? (2.0 * RKI_PI) - turns : turns;
 
         margins->delay_margin = fmin(margins->delay_margin, turns / w[i]);
-        if (wrapped * (180.0 / PI) < margins->phase_margin) {
-            margins->phase_margin = wrapped * (180.0 / PI);
+        if (wrapped * (180.0 / RKI_PI) < margins->phase_margin) {
+            margins->phase_margin = wrapped * (180.0 / RKI_PI);
             margins->gain_crossover = w[i];
         }
     }
@@ -152,7 +151,7 @@ static rk_status ultimate_point(const rk_model *model, rk_margins *margins)
 
         if (fabs(gain) < fabs(margins->ultimate_gain)) {
             margins->ultimate_gain = gain;
-            margins->ultimate_period = 2.0 * PI / all.list[i].w;
+            margins->ultimate_period = 2.0 * RKI_PI / all.list[i].w;
         }
     }
     rk_memory_free(all.list);

@@ -4,8 +4,6 @@
 #include <math.h>
 #include <stdbool.h>
 
-#define PI 3.14159265358979323846
-
 static void add_num(rki_openloop *loop, double a1, double a2)
 {
     loop->num[loop->nums++] = (rki_factor){a1, a2};
@@ -72,7 +70,8 @@ double rki_openloop_log_magnitude(const rki_openloop *loop, double w)
 
 double rki_openloop_phase(const rki_openloop *loop, double w)
 {
-    double sum = (loop->k < 0 ? -PI : 0.0) - (0.5 * PI * loop->integrators) - (w * loop->theta);
+    double sum =
+        (loop->k < 0 ? -RKI_PI : 0.0) - (0.5 * RKI_PI * loop->integrators) - (w * loop->theta);
     int i;
 
     for (i = 0; i < loop->nums; i++) {
@@ -104,7 +103,7 @@ static int relative_degree(const rki_openloop *loop)
 
 double rki_openloop_final_phase(const rki_openloop *loop)
 {
-    return (loop->k < 0 ? -PI : 0.0) - (0.5 * PI * relative_degree(loop));
+    return (loop->k < 0 ? -RKI_PI : 0.0) - (0.5 * RKI_PI * relative_degree(loop));
 }
 
 static double leading(const rki_factor *f)
@@ -180,21 +179,29 @@ static rki_poly square(const rki_factor *f, double unit)
     return rki_poly_make(1.0, (a1 * a1) - (2.0 * a2), a2 * a2);
 }
 
-/* Which factors of the loop: all, or all but one, numerators first. */
-static rki_poly squares_but(const rki_openloop *loop, double unit, int but)
+/* The product of the factors' squares; the one numbered `but` is left out (-1: none is). */
+static rki_poly product(const rki_factor *f, int count, double unit, int but)
 {
-    rki_poly product = rki_poly_make(1.0, 0.0, 0.0);
+    rki_poly made = rki_poly_make(1.0, 0.0, 0.0);
     int i;
 
-    for (i = 0; i < loop->nums + loop->dens; i++) {
-        const bool num = i < loop->nums;
-        const rki_poly one = square(num ? &loop->num[i] : &loop->den[i - loop->nums], unit);
+    for (i = 0; i < count; i++) {
+        const rki_poly one = square(&f[i], unit);
 
         if (i != but) {
-            product = rki_poly_multiply(&product, &one);
+            made = rki_poly_multiply(&made, &one);
         }
     }
-    return product;
+    return made;
+}
+
+/* The product over all factors of the loop, numerators first, but one. */
+static rki_poly squares_but(const rki_openloop *loop, double unit, int but)
+{
+    const rki_poly above = product(loop->num, loop->nums, unit, but);
+    const rki_poly below = product(loop->den, loop->dens, unit, but - loop->nums);
+
+    return rki_poly_multiply(&above, &below);
 }
 
 static int frequencies(const rki_poly *poly, double unit, double w[RKI_POLY_MAX])
@@ -228,21 +235,12 @@ static double polish_crossover(const rki_openloop *loop, double w)
 int rki_openloop_gain_crossovers(const rki_openloop *loop, double w[RKI_POLY_MAX])
 {
     const double unit = time_unit(loop);
-    rki_poly above = rki_poly_make(1.0, 0.0, 0.0), below = above,
-             x = rki_poly_make(0.0, 1.0, 0.0);
+    const rki_poly above = product(loop->num, loop->nums, unit, -1);
+    const rki_poly x = rki_poly_make(0.0, 1.0, 0.0);
     const double k = fabs(loop->k) * pow(unit, loop->integrators);
+    rki_poly below = product(loop->den, loop->dens, unit, -1);
     int i, count;
 
-    for (i = 0; i < loop->nums; i++) {
-        const rki_poly one = square(&loop->num[i], unit);
-
-        above = rki_poly_multiply(&above, &one);
-    }
-    for (i = 0; i < loop->dens; i++) {
-        const rki_poly one = square(&loop->den[i], unit);
-
-        below = rki_poly_multiply(&below, &one);
-    }
     for (i = 0; i < loop->integrators; i++) {
         below = rki_poly_multiply(&below, &x);
     }

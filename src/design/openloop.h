@@ -7,6 +7,8 @@
 
 #include "poly.h"
 
+#define RKI_PI 3.14159265358979323846
+
 /** A factor 1 + a1 s + a2 s^2 with a1 > 0, a2 >= 0. */
 typedef struct rki_factor {
     double a1, a2;

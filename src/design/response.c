@@ -15,12 +15,11 @@ static rk_status make_series(rki_series *series, size_t samples, size_t events, 
     series->events = events;
     series->time = rk_memory_create(samples, sizeof(double));
     series->pv = rk_memory_create(samples, sizeof(double));
-    series->weight = rk_memory_create(samples, sizeof(double));
     series->decay = rk_memory_create(samples, sizeof(double));
     series->event_time = rk_memory_create(events, sizeof(double));
     series->event_size = rk_memory_create(events, sizeof(double));
-    if (series->time == NULL || series->pv == NULL || series->weight == NULL ||
-        series->decay == NULL || series->event_time == NULL || series->event_size == NULL) {
+    if (series->time == NULL || series->pv == NULL || series->decay == NULL ||
+        series->event_time == NULL || series->event_size == NULL) {
         rki_series_free(series);
         (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record of %zu rows",
                           samples);
@@ -81,7 +80,6 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
     for (i = 0; i < rows; i++) {
         series->time[i] = time[i] - time[0];
         series->pv[i] = pv[i] - pv[0];
-        series->weight[i] = 1.0;
         if (i > 0 && out[i] != out[i - 1]) {
             series->event_time[event] = series->time[i];
             series->event_size[event++] = out[i] - out[i - 1];
@@ -179,6 +177,11 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
     }
     status = make_series(thin, blocks, blocks, diag);
     if (status != RK_OK) return status;
+    thin->weight = rk_memory_create(blocks, sizeof(double));
+    if (thin->weight == NULL) {
+        rki_series_free(thin);
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to thin a record");
+    }
     thin->pv_ref = full->pv_ref;
     thin->out0 = full->out0;
     thin->interval = full->interval;

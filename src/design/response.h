@@ -12,7 +12,7 @@ typedef struct rki_series {
     size_t samples;
     double *time;   /* of the samples, s from the first row */
     double *pv;     /* less pv_ref */
-    double *weight; /* how many rows a sample stands for */
+    double *weight; /* of a thinned series: how many rows a sample stands for; else NULL */
     size_t events;
     double *event_time; /* when OUT moved, s from the first row */
     double *event_size; /* by how much, out-EU */
@@ -22,7 +22,7 @@ typedef struct rki_series {
     double interval; /* median sampling interval, s */
 } rki_series;
 
-/** All rows of a record, weight 1. Errors  RK_ERR_MEMORY. */
+/** All rows of a record. Errors  RK_ERR_MEMORY. */
 rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag *diag);
 
 /**
@@ -45,8 +45,8 @@ void rki_series_response(const rki_series *series, double tau, double theta, dou
                          double *by_theta, double *by_log_tau);
 
 /**
- * The weighted sum of squares that the best gain and baseline leave of pv, in one pass. Its
- * digits end at 1e-16 of pv's own sum of squares: enough to search by.
+ * Of a thinned series: the weighted sum of squares that the best gain and baseline leave of pv,
+ * in one pass. Its digits end at 1e-16 of pv's own sum of squares: enough to search by.
  */
 double rki_series_cost(const rki_series *series, double tau, double theta);
 
