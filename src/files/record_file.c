@@ -87,13 +87,14 @@ static void on_cell(void *text, size_t length, void *user)
     for (what = 0; what < WANTED && !r->in_header; what++) {
         if (r->place[what] != r->column) continue;
         r->seen[what] = true;
-        if (length >= CELL_CHARS) {
-            length = CELL_CHARS - 1;
-        }
         if (text != NULL) {
-            memcpy(r->cell[what], text, length);
+            memcpy(r->cell[what], text, length < CELL_CHARS ? length : CELL_CHARS);
         }
-        r->cell[what][length] = '\0';
+        r->cell[what][length < CELL_CHARS ? length : CELL_CHARS - 1] = '\0';
+        if (length >= CELL_CHARS) {
+            /* Cut, a number would be another number: the dots make it none. */
+            memcpy(r->cell[what] + CELL_CHARS - 4, "...", 4);
+        }
     }
     r->column++;
 }

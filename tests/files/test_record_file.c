@@ -100,6 +100,13 @@ static const struct {
     {"an offset that is none", "time,out,pv\n2026-01-01T00:00:00+1,42,1\n",
      ":2: column 'time'"},
     {"numbers too large", "time,out,pv\n0,1e999,1\n", ":2: column 'out'"},
+    {"a number too long to hold",
+     "time,out,pv\n0,42,0."
+     "00000000000000000000000000000000000000000000000000000000000000000001e70\n",
+     ":2: column 'pv': '0.0000"},
+    {"a number cut where it would still be one",
+     "time,out,pv\n0,42,1111111111111111111111111111111111111111111111111111111111111111\n",
+     "...' is not a number"},
     {"the line number counts comments", "# a\n# b\ntime,out,pv\n\n0,42,x\n", ":5: column 'pv'"},
 };
 
