@@ -137,7 +137,7 @@ static void bench_process(const char *tool, size_t rows)
 /* A closed-loop scan: controller, plant with 17 scans of dead time, a setpoint that changes. */
 static void bench_scan(const char *what, double td, bool with_pid, bool with_plant)
 {
-    const rk_model model = {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 17.4, 42, 11.8};
+    const rk_model model = {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8};
     const rk_settings settings = rk_settings_make(-11.3, 46.5, td, 0.1 * td);
     const rk_limits limits = {0, 100, td > 0 ? 5.0 : HUGE_VAL};
     rk_real memory[32];

@@ -8,6 +8,7 @@
 #include <redkettle/design/memory.h>
 
 #include "crossings.h"
+#include "model_kinds.h"
 #include "openloop.h"
 
 /* A gain factor where the number of unstable closed-loop poles changes, and by how much. */
@@ -234,7 +235,7 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                        .kc_stable = {none, none}};
     rki_crossings all = {0};
     rki_openloop loop;
-    rk_status status = rk_model_check(model, diag);
+    rk_status status = rki_model_check_fopdt(model, "margins", diag);
 
     if (status == RK_OK) {
         status = rk_settings_check(settings, diag);

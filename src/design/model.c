@@ -3,10 +3,13 @@
 
 #include <math.h>
 #include <stddef.h>
+#include <string.h>
 
+#include "model_kinds.h"
 #include "words.h"
 
-static const char *const kind_words[] = {"fopdt", NULL};
+static const char *const kind_words[] = {"fopdt", "sopdt",    "sopdt-osc",
+                                         "ipdt",  "ipdt-lag", NULL};
 
 const char *rk_model_kind_to_text(rk_model_kind kind)
 {
@@ -26,6 +29,62 @@ rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag
     return status;
 }
 
+int rk_model_kind_times(rk_model_kind kind)
+{
+    static const int times[RK_MODEL_KINDS] = {1, 2, 1, 0, 1};
+
+    return times[kind];
+}
+
+bool rk_model_kind_integrates(rk_model_kind kind)
+{
+    return kind == RK_MODEL_IPDT || kind == RK_MODEL_IPDT_LAG;
+}
+
+const char *rk_model_kind_words(rk_model_kind kind)
+{
+    static const char *const words[] = {
+        "first order plus dead time",        "two lags plus dead time",
+        "underdamped plus dead time",        "integrator plus dead time",
+        "integrator and lag plus dead time", NULL};
+
+    return rki_word(words, (int)kind);
+}
+
+static rk_status check_times(const rk_model *model, rk_diag *diag)
+{
+    const int times = rk_model_kind_times(model->kind);
+    int i;
+
+    for (i = 0; i < 2; i++) {
+        const double t = model->time_constant[i];
+
+        if (i < times && (!isfinite(t) || !(t > 0))) {
+            return rk_diag_set(diag, RK_ERR_RANGE,
+                               "%stime constant %g s: give a time above 0, such as 40s or 2min",
+                               i > 0 ? "second " : "", t);
+        }
+        if (i >= times && t != 0) {
+            return rk_diag_set(diag, RK_ERR_RANGE, "a%s %s model has %s time constant%s",
+                               strchr("aeiou", rk_model_kind_to_text(model->kind)[0]) ? "n"
+                                                                                      : "",
+                               rk_model_kind_to_text(model->kind), times == 0 ? "no" : "one",
+                               times == 0 ? "" : ", not two");
+        }
+    }
+    if (model->kind == RK_MODEL_SOPDT_OSC && !(model->damping > 0 && model->damping < 1)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "damping %g: a sopdt-osc model has one between 0 and 1; from 1 on "
+                           "it is two lags, sopdt",
+                           model->damping);
+    }
+    if (model->kind != RK_MODEL_SOPDT_OSC && model->damping != 0) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "damping belongs to kind sopdt-osc, not to %s",
+                           rk_model_kind_to_text(model->kind));
+    }
+    return RK_OK;
+}
+
 rk_status rk_model_check(const rk_model *model, rk_diag *diag)
 {
     if (model == NULL) return RK_ERR_ARG;
@@ -35,14 +94,7 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag)
             "model gain %g: give a finite gain that is not 0, in pv units per out unit",
             model->gain);
     }
-    if (!isfinite(model->time_constant[0]) || !(model->time_constant[0] > 0)) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "time constant %g s: give a time above 0, such as 40s or 2min",
-                           model->time_constant[0]);
-    }
-    if (model->time_constant[1] != 0) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "a fopdt model has one time constant, not two");
-    }
+    if (check_times(model, diag) != RK_OK) return RK_ERR_RANGE;
     if (!isfinite(model->dead_time) || !(model->dead_time >= 0)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "dead time %g s: give a time of 0 or more",
                            model->dead_time);
@@ -55,40 +107,14 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag)
     return RK_OK;
 }
 
-/* How near a whole number of scans a dead time counts as one: 0.3 / 0.1 is 2.9999999999999996.
- */
-#define DELAY_SNAP 1e-9
-
-rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_params *params,
-                                     rk_diag *diag)
+rk_status rki_model_check_fopdt(const rk_model *model, const char *what, rk_diag *diag)
 {
     const rk_status status = rk_model_check(model, diag);
-    double scans, whole, rest, tau;
 
-    if (status != RK_OK) return status;
-    if (params == NULL) return RK_ERR_ARG;
-    if (!(ts > 0) || !isfinite(ts)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0", ts);
-    }
-    scans = model->dead_time / ts;
-    if (!(scans <= RK_PLANT_DELAY_MAX)) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "dead time %g s is %g scans of %g s; at most %g can be simulated",
-                           model->dead_time, scans, ts, RK_PLANT_DELAY_MAX);
-    }
-    whole = floor(scans + DELAY_SNAP);
-    rest = fmax(model->dead_time - (whole * ts), 0.0);
-    if (scans - whole < DELAY_SNAP) {
-        rest = 0.0;
-    }
-    tau = model->time_constant[0];
-
-    params->a = exp(-ts / tau);
-    params->b0 = -model->gain * expm1(-(ts - rest) / tau);
-    params->b1 =
-        (rest == 0.0) ? 0.0 : -model->gain * exp(-(ts - rest) / tau) * expm1(-rest / tau);
-    params->delay = (size_t)whole;
-    params->out0 = model->out0;
-    params->pv0 = model->pv0;
-    return RK_OK;
+    if (status != RK_OK || model->kind == RK_MODEL_FOPDT) return status;
+    return rk_diag_set(
+        diag, RK_ERR_RANGE,
+        "%s take a model of kind fopdt, and this one is %s; fit with --kind fopdt "
+        "if PV settles",
+        what, rk_model_kind_to_text(model->kind));
 }

@@ -296,27 +296,3 @@ double rki_series_cost(const rki_series *series, double tau, double theta)
     syy = wyy - (wy * wy / w);
     return sxx > 0 ? fmax(syy - (sxy * sxy / sxx), 0.0) : syy;
 }
-
-rk_status rk_model_response(const rk_model *model, const rk_record *record, double *pv,
-                            rk_diag *diag)
-{
-    rki_series series;
-    rk_status status = rk_model_check(model, diag);
-    double start;
-    size_t i;
-
-    if (status != RK_OK) return status;
-    if (record == NULL || pv == NULL) return RK_ERR_ARG;
-    if (rk_record_rows(record) == 0) return RK_OK;
-    status = rki_series_create(&series, record, diag);
-    if (status != RK_OK) return status;
-
-    start = model->pv0 + (model->gain * (series.out0 - model->out0));
-    rki_series_set_tau(&series, model->time_constant[0]);
-    rki_series_response(&series, model->time_constant[0], model->dead_time, pv, NULL, NULL);
-    for (i = 0; i < series.samples; i++) {
-        pv[i] = start + (model->gain * pv[i]);
-    }
-    rki_series_free(&series);
-    return RK_OK;
-}

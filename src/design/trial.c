@@ -8,6 +8,7 @@
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 
+#include "model_kinds.h"
 #include "trial_metrics.h"
 
 /* PV is computed at least this often in a time constant and in a scan: linear between the
@@ -184,7 +185,7 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     rk_status status;
 
     if (trial_case == NULL || plan == NULL || trial == NULL) return RK_ERR_ARG;
-    status = rk_model_check(&trial_case->plant, diag);
+    status = rki_model_check_fopdt(&trial_case->plant, "trials", diag);
     if (status == RK_OK) {
         status = rk_limits_check(&trial_case->limits, diag);
     }

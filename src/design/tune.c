@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "model_kinds.h"
 #include "words.h"
 
 typedef void rule_function(const rk_model *model, double lambda, rk_tuning *tuning);
@@ -104,7 +105,7 @@ double rk_lambda_default(const rk_model *model)
 rk_status rk_tune(const rk_model *model, int rule, double lambda, rk_tuning *tuning,
                   rk_diag *diag)
 {
-    rk_status status = rk_model_check(model, diag);
+    rk_status status = rki_model_check_fopdt(model, "the tuning rules", diag);
     rk_tuning made;
 
     if (status != RK_OK) return status;

@@ -1,6 +1,35 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/device/plant.h>
 
+#include <stdbool.h>
+
+/* Nothing grows: both roots within the unit circle, or one at 1 (the Jury conditions). */
+static bool is_sound(const rk_plant_params *p)
+{
+    const rk_real one = RK_C(1.0);
+    const rk_real trace = p->a[0][0] + p->a[1][1];
+    const rk_real det = (p->a[0][0] * p->a[1][1]) - (p->a[0][1] * p->a[1][0]);
+
+    return (det < one) && (det > -one) && (one - trace + det >= 0) && (one + trace + det > 0) &&
+           rk_is_finite(p->a[0][1]) && rk_is_finite(p->a[1][0]);
+}
+
+/* Where a held u leads to, each state; an integrator's PV stays. */
+static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[2])
+{
+    const rk_real g0 = (p->b0[0] + p->b1[0]) * u, g1 = (p->b0[1] + p->b1[1]) * u;
+    const rk_real c0 = RK_C(1.0) - p->a[0][0], c1 = RK_C(1.0) - p->a[1][1];
+    const rk_real det = (c0 * c1) - (p->a[0][1] * p->a[1][0]);
+
+    if (!(det > 0)) {
+        x[0] = RK_C(0.0);
+        x[1] = g1 / c1;
+        return;
+    }
+    x[0] = ((g0 * c1) + (p->a[0][1] * g1)) / det;
+    x[1] = ((g1 * c0) + (p->a[1][0] * g0)) / det;
+}
+
 rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real *memory,
                         size_t len, rk_real out_now)
 {
@@ -9,8 +38,10 @@ rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real 
     size_t i;
 
     if (plant == NULL || p == NULL || memory == NULL) return RK_ERR_ARG;
-    if (!(p->a >= 0) || !(p->a < 1)) return RK_ERR_RANGE;
-    if (!rk_is_finite(p->b0) || !rk_is_finite(p->b1)) return RK_ERR_RANGE;
+    if (!is_sound(p)) return RK_ERR_RANGE;
+    for (i = 0; i < 2; i++) {
+        if (!rk_is_finite(p->b0[i]) || !rk_is_finite(p->b1[i])) return RK_ERR_RANGE;
+    }
     if (!rk_is_finite(p->out0) || !rk_is_finite(p->pv0)) return RK_ERR_RANGE;
     if (!rk_is_finite(out_now)) return RK_ERR_RANGE;
     if (len <= p->delay) return RK_ERR_MEMORY;
@@ -19,7 +50,7 @@ rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real 
     made.memory = memory;
     made.oldest = 0;
     made.u = out_now - p->out0;
-    made.x = ((p->b0 + p->b1) * made.u) / (RK_C(1.0) - p->a);
+    rest_at(p, made.u, made.x);
     for (i = 0; i <= p->delay; i++) {
         memory[i] = made.u;
     }
@@ -29,12 +60,13 @@ rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real 
 
 rk_real rk_plant_pv(const rk_plant *plant)
 {
-    return plant->params.pv0 + plant->x;
+    return plant->params.pv0 + plant->x[0];
 }
 
 rk_real rk_plant_scan(rk_plant *plant, rk_real out)
 {
     const rk_plant_params *p = &plant->params;
+    const rk_real x0 = plant->x[0], x1 = plant->x[1];
     rk_real late, later; /* u(k - delay) and u(k - delay - 1) */
 
     if (rk_is_finite(out)) {
@@ -47,6 +79,9 @@ rk_real rk_plant_scan(rk_plant *plant, rk_real out)
     plant->oldest = (plant->oldest == p->delay) ? 0 : plant->oldest + 1;
     late = plant->memory[plant->oldest];
 
-    plant->x = (p->a * plant->x) + ((p->b0 * late) + (p->b1 * later));
+    plant->x[0] =
+        ((p->a[0][0] * x0) + (p->a[0][1] * x1)) + ((p->b0[0] * late) + (p->b1[0] * later));
+    plant->x[1] =
+        ((p->a[1][0] * x0) + (p->a[1][1] * x1)) + ((p->b0[1] * late) + (p->b1[1] * later));
     return rk_plant_pv(plant);
 }

@@ -147,7 +147,7 @@ END_TEST
 START_TEST(response_of_the_true_model_is_the_record)
 {
     const recipe *r = &exact[_i].r;
-    const rk_model model = {RK_MODEL_FOPDT, r->gain, {r->tau, 0}, r->theta, r->out0, r->pv0};
+    const rk_model model = {RK_MODEL_FOPDT, r->gain, {r->tau, 0}, 0, r->theta, r->out0, r->pv0};
     rk_record *record = cook(r);
     const size_t rows = rk_record_rows(record);
     double pv[600];

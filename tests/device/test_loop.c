@@ -27,7 +27,7 @@ static rk_pid_params controller(void)
 
 static void set_up(rig *g)
 {
-    const rk_model model = {RK_MODEL_FOPDT, 2, {10, 0}, 2.5, 30, 50};
+    const rk_model model = {RK_MODEL_FOPDT, 2, {10, 0}, 0, 2.5, 30, 50};
     const rk_pid_params params = controller();
     rk_plant_params plant;
     rk_port port;

@@ -105,12 +105,18 @@ END_TEST
 START_TEST(init_refuses_what_is_out_of_range)
 {
     double memory[4];
-    const rk_plant_params good = {0.9, 0.1, 0.1, 3, 0, 0};
+    const rk_plant_params good = {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0};
     const rk_plant_params bad[] = {
-        {1.0, 0.1, 0.1, 3, 0, 0},        {-0.1, 0.1, 0.1, 3, 0, 0},
-        {QNAN, 0.1, 0.1, 3, 0, 0},       {0.9, QNAN, 0.1, 3, 0, 0},
-        {0.9, 0.1, HUGE_VAL, 3, 0, 0},   {0.9, 0.1, 0.1, 3, QNAN, 0},
-        {0.9, 0.1, 0.1, 3, 0, HUGE_VAL},
+        {{{1.0000001, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0},
+        {{{-1, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0},
+        {{{1, 1}, {-1, 1}}, {0.1, 0}, {0.1, 0}, 3, 0, 0}, /* a growing oscillation */
+        {{{QNAN, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0},
+        {{{0.9, QNAN}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0},
+        {{{0.9, HUGE_VAL}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0},
+        {{{0.9, 0}, {0, 0}}, {QNAN, 0}, {0.1, 0}, 3, 0, 0},
+        {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, HUGE_VAL}, 3, 0, 0},
+        {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, QNAN, 0},
+        {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, HUGE_VAL},
     };
     rk_plant plant;
     size_t i;
@@ -123,6 +129,143 @@ START_TEST(init_refuses_what_is_out_of_range)
     ck_assert_int_eq(rk_plant_init(&plant, &good, NULL, 4, 0), RK_ERR_ARG);
     ck_assert_int_eq(rk_plant_init(NULL, &good, memory, 4, 0), RK_ERR_ARG);
     ck_assert_int_eq(rk_plant_init(&plant, &good, memory, 4, 0), RK_OK);
+}
+END_TEST
+
+/* Step responses of unit gain, dead time aside: h s after the step. */
+static double two_lags(const rk_model *m, double h)
+{
+    const double a = m->time_constant[0], b = m->time_constant[1];
+
+    if (a == b) return 1.0 - ((1.0 + (h / a)) * exp(-h / a));
+    return 1.0 - (((a * exp(-h / a)) - (b * exp(-h / b))) / (a - b));
+}
+
+static double underdamped(const rk_model *m, double h)
+{
+    const double t = h / m->time_constant[0], w = sqrt(1.0 - (m->damping * m->damping));
+
+    return 1.0 - (exp(-m->damping * t) * (cos(w * t) + (m->damping / w * sin(w * t))));
+}
+
+static double integrator(const rk_model *m, double h)
+{
+    (void)m;
+    return h;
+}
+
+static double integrator_and_lag(const rk_model *m, double h)
+{
+    return h + (m->time_constant[0] * expm1(-h / m->time_constant[0]));
+}
+
+static const struct {
+    rk_model model;
+    double ts;
+    double (*response)(const rk_model *m, double h);
+} kinds[] = {
+    {{RK_MODEL_SOPDT, -0.19, {160, 62}, 0, 24, 30, 24.2}, 5, two_lags},
+    {{RK_MODEL_SOPDT, -0.19, {62, 160}, 0, 24, 30, 24.2}, 5, two_lags},
+    {{RK_MODEL_SOPDT, 2, {10, 10}, 0, 3.3, 0, 0}, 1, two_lags},
+    {{RK_MODEL_SOPDT, 2, {10, 0.02}, 0, 3.3, 0, 0}, 1, two_lags},
+    {{RK_MODEL_SOPDT_OSC, 1.5, {8, 0}, 0.3, 2.7, 10, 5}, 0.5, underdamped},
+    {{RK_MODEL_SOPDT_OSC, 1.5, {2, 0}, 0.9, 0.4, 10, 5}, 1, underdamped},
+    {{RK_MODEL_IPDT, 0.0145, {0, 0}, 0, 3.6, 41, 412}, 1, integrator},
+    {{RK_MODEL_IPDT, -0.5, {0, 0}, 0, 0, 0, 0}, 0.25, integrator},
+    {{RK_MODEL_IPDT_LAG, 0.02, {12, 0}, 0, 1.9, 41, 412}, 1, integrator_and_lag},
+};
+
+/* 160 scans with a move every 40, the first on the second scan. */
+static double staircase(int k)
+{
+    static const double level[] = {0, 3, -2, 0, 4};
+
+    return level[(k + 39) / 40];
+}
+
+START_TEST(every_kind_answers_moves_as_its_closed_form)
+{
+    const rk_model *m = &kinds[_i].model;
+    double memory[MEMORY], over_record[161];
+    rk_record *record = NULL;
+    rk_plant_params params;
+    rk_plant plant;
+    int k, i;
+
+    ck_assert_int_eq(rk_plant_params_from_model(m, kinds[_i].ts, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &params, memory, MEMORY, m->out0), RK_OK);
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (k = 0; k <= 160; k++) {
+        const double out = m->out0 + staircase(k);
+
+        ck_assert_int_eq(rk_record_add(record, k * kinds[_i].ts, out, 0, NULL), RK_OK);
+    }
+    ck_assert_int_eq(rk_model_response(m, record, over_record, NULL), RK_OK);
+    for (k = 0; k < 160; k++) {
+        const double now = (k + 1) * kinds[_i].ts;
+        double wanted = m->pv0;
+
+        for (i = 1; i <= k; i++) {
+            const double since = now - (i * kinds[_i].ts) - m->dead_time;
+            const double size = staircase(i) - staircase(i - 1);
+
+            if (size != 0 && since > 0) {
+                wanted += m->gain * size * kinds[_i].response(m, since);
+            }
+        }
+        /* Rounding of 160 scans in numbers up to 500. */
+        ck_assert_double_eq_tol(rk_plant_scan(&plant, m->out0 + staircase(k)), wanted, 1e-10);
+        ck_assert_double_eq_tol(over_record[k + 1], wanted, 1e-10);
+    }
+    rk_record_free(record);
+}
+END_TEST
+
+START_TEST(an_integrator_starts_where_it_stands_and_moves_on)
+{
+    const rk_model model = {RK_MODEL_IPDT, 0.5, {0, 0}, 0, 2, 40, 100};
+    const rk_model lagged = {RK_MODEL_IPDT_LAG, 0.5, {7, 0}, 0, 2, 40, 100};
+    rk_plant_params params;
+    double memory[8];
+    rk_plant plant;
+    int k;
+
+    /* 4 off balance: 2 pv-EU per second from the first scan on. */
+    ck_assert_int_eq(rk_plant_params_from_model(&model, 1, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &params, memory, 8, 44), RK_OK);
+    ck_assert_double_eq(rk_plant_pv(&plant), 100);
+    for (k = 1; k <= 10; k++) {
+        ck_assert_double_eq_tol(rk_plant_scan(&plant, 44), 100 + (2.0 * k), 1e-12);
+    }
+    ck_assert_int_eq(rk_plant_params_from_model(&lagged, 1, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &params, memory, 8, 44), RK_OK);
+    for (k = 1; k <= 10; k++) {
+        ck_assert_double_eq_tol(rk_plant_scan(&plant, 44), 100 + (2.0 * k), 1e-12);
+    }
+}
+END_TEST
+
+static const struct {
+    rk_model model;
+    const char *says;
+} not_a_model[] = {
+    {{RK_MODEL_SOPDT, 1, {10, 0}, 0, 1, 0, 0}, "second time constant"},
+    {{RK_MODEL_FOPDT, 1, {10, 5}, 0, 1, 0, 0}, "a fopdt model has one"},
+    {{RK_MODEL_IPDT, 1, {10, 0}, 0, 1, 0, 0}, "an ipdt model has no"},
+    {{RK_MODEL_IPDT_LAG, 1, {0, 0}, 0, 1, 0, 0}, "time constant"},
+    {{RK_MODEL_SOPDT_OSC, 1, {10, 0}, 0, 1, 0, 0}, "damping 0"},
+    {{RK_MODEL_SOPDT_OSC, 1, {10, 0}, 1, 1, 0, 0}, "two lags"},
+    {{RK_MODEL_SOPDT_OSC, 1, {10, 0}, QNAN, 1, 0, 0}, "damping"},
+    {{RK_MODEL_FOPDT, 1, {10, 0}, 0.5, 1, 0, 0}, "belongs to kind sopdt-osc"},
+};
+
+START_TEST(numbers_that_do_not_fit_the_kind_are_refused)
+{
+    rk_diag diag = {RK_OK, ""};
+
+    ck_assert_int_eq(rk_model_check(&not_a_model[_i].model, &diag), RK_ERR_RANGE);
+    ck_assert_msg(strstr(diag.text, not_a_model[_i].says) != NULL, "'%s' says nothing of %s",
+                  diag.text, not_a_model[_i].says);
 }
 END_TEST
 
@@ -166,6 +309,9 @@ Suite *suite_plant(void)
     add_table(t, it_starts_at_rest_wherever_out_stands, plants);
     tcase_add_test(t, a_bad_output_repeats_the_last);
     tcase_add_test(t, init_refuses_what_is_out_of_range);
+    add_table(t, every_kind_answers_moves_as_its_closed_form, kinds);
+    tcase_add_test(t, an_integrator_starts_where_it_stands_and_moves_on);
+    add_table(t, numbers_that_do_not_fit_the_kind_are_refused, not_a_model);
     add_table(t, sampling_a_model_says_what_is_wrong, refused);
     suite_add_tcase(suite, t);
     return suite;

@@ -27,7 +27,7 @@ static rk_loop_design brix_loop(void)
     loop.out_low = 0;
     loop.out_high = 100;
     loop.has_model = loop.has_settings = true;
-    loop.model = (rk_model){RK_MODEL_FOPDT, -0.118, {46.5, 0}, 17.4, 42, 11.8};
+    loop.model = (rk_model){RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8};
     loop.gain95[0] = -0.119;
     loop.gain95[1] = -0.117;
     loop.settings = rk_settings_make(-11.3, 46.5, 0, 0);

@@ -90,7 +90,7 @@ rk_record *cook(const recipe *r)
 
 rk_model fopdt(double gain, double tau, double theta)
 {
-    return (rk_model){RK_MODEL_FOPDT, gain, {tau, 0}, theta, 0, 0};
+    return (rk_model){RK_MODEL_FOPDT, gain, {tau, 0}, 0, theta, 0, 0};
 }
 
 static char *slurp(int file, size_t *length)

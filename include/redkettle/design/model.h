@@ -2,27 +2,45 @@
 #ifndef REDKETTLE_DESIGN_MODEL_H
 #define REDKETTLE_DESIGN_MODEL_H
 
+#include <stdbool.h>
+
 #include <redkettle/design/diag.h>
 #include <redkettle/device/plant.h>
 
 /** The kinds of process model. */
 typedef enum rk_model_kind {
-    RK_MODEL_FOPDT = 0, /* gain * exp(-dead_time s) / (tau s + 1) */
+    RK_MODEL_FOPDT = 0,     /* gain exp(-theta s) / (T s + 1) */
+    RK_MODEL_SOPDT = 1,     /* gain exp(-theta s) / ((T1 s + 1) (T2 s + 1)): two lags */
+    RK_MODEL_SOPDT_OSC = 2, /* gain exp(-theta s) / (T^2 s^2 + 2 damping T s + 1) */
+    RK_MODEL_IPDT = 3,      /* gain exp(-theta s) / s: an integrator */
+    RK_MODEL_IPDT_LAG = 4,  /* gain exp(-theta s) / (s (T s + 1)) */
 } rk_model_kind;
 
-/** "fopdt". */
+enum { RK_MODEL_KINDS = 5 };
+
+/** "fopdt", "sopdt", "sopdt-osc", "ipdt", "ipdt-lag". */
 const char *rk_model_kind_to_text(rk_model_kind kind);
 
 /** Errors  RK_ERR_RANGE for a word that names no kind; diag lists the kinds. */
 rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag *diag);
 
+/** How many time constants a kind has: 0 to 2. */
+int rk_model_kind_times(rk_model_kind kind);
+
+/** Does PV keep moving for as long as OUT is off balance? */
+bool rk_model_kind_integrates(rk_model_kind kind);
+
+/** "first order plus dead time" and so on. */
+const char *rk_model_kind_words(rk_model_kind kind);
+
 /** A process model about its operating point: pv - pv0 answers out - out0. */
 typedef struct rk_model {
     rk_model_kind kind;
-    double gain;             /* pv-EU per out-EU, not 0 */
-    double time_constant[2]; /* tau, s, > 0; the second is 0 for fopdt */
+    double gain;             /* pv-EU per out-EU, an integrator's per s too; not 0 */
+    double time_constant[2]; /* T, s, > 0, the longer first; 0 where the kind has none */
+    double damping;          /* of sopdt-osc, no unit, 0 < damping < 1; else 0 */
     double dead_time;        /* theta, s, >= 0 */
-    double out0;             /* operating point, out-EU */
+    double out0;             /* operating point, out-EU; an integrator's: where PV stands */
     double pv0;              /* operating point, pv-EU: the PV that out0 holds */
 } rk_model;
 
@@ -37,8 +55,11 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag);
 /**
  * The model sampled for an output held over each scan, exact for any dead time:
  *
- *   theta = d ts + delta, 0 <= delta < ts;   a = exp(-ts / tau),
- *   b0 = gain (1 - exp(-(ts - delta) / tau)),   b1 = gain (exp(-(ts - delta) / tau) - a)
+ *   theta = d ts + delta, 0 <= delta < ts;   A = Phi(ts),
+ *   b0 = Gamma(ts - delta),   b1 = Phi(ts - delta) Gamma(delta)
+ *
+ * where Phi(h) carries the state over a time h and Gamma(h) is what a held output of 1 adds to
+ * it: for fopdt exp(-h / T) and gain (1 - exp(-h / T)).
  *
  * Units   ts in s.
  * Range   ts > 0, and dead_time / ts at most RK_PLANT_DELAY_MAX.

@@ -8,23 +8,24 @@
 #include <redkettle/device/status.h>
 
 /**
- * The process model as a scan block: first order plus dead time, exact for an output that is
- * held from one scan to the next, whatever part of a scan the dead time ends with.
+ * The process model as a scan block: up to two states behind a dead time, exact for an output
+ * that is held from one scan to the next, whatever part of a scan the dead time ends with.
  *
- *   x(k+1) = a * x(k) + b0 * u(k - delay) + b1 * u(k - delay - 1),   u = out - out0,  pv = pv0
- * + x
+ *   x(k+1) = a x(k) + b0 u(k - delay) + b1 u(k - delay - 1),   u = out - out0,   pv = pv0 +
+ * x[0]
  *
- * rk_plant_params_from_model (design tier) computes a, b0 and b1.
+ * rk_plant_params_from_model (design tier) computes a, b0 and b1 for every kind of model; a
+ * model with one state leaves the second row and column 0.
  *
  * Source  K. J. Astrom, B. Wittenmark, Computer-Controlled Systems, 3rd ed., Prentice Hall,
  * 1997, ch. 2 (sampling a system with a time delay).
  */
 typedef struct rk_plant_params {
-    rk_real a;      /* exp(-ts / tau), no unit, 0 <= a < 1 */
-    rk_real b0, b1; /* pv-EU per out-EU */
-    size_t delay;   /* whole scans of dead time */
-    rk_real out0;   /* operating point, out-EU */
-    rk_real pv0;    /* operating point, pv-EU: the PV that out0 holds */
+    rk_real a[2][2];      /* no growing mode: an integrator's 1 is the largest */
+    rk_real b0[2], b1[2]; /* pv-EU per out-EU */
+    size_t delay;         /* whole scans of dead time */
+    rk_real out0;         /* operating point, out-EU */
+    rk_real pv0;          /* operating point, pv-EU: the PV that out0 holds */
 } rk_plant_params;
 
 /** Plain storage; only the functions below write it. */
@@ -32,12 +33,13 @@ typedef struct rk_plant {
     rk_plant_params params;
     rk_real *memory; /* the last delay + 1 outputs less out0, a ring; the caller's */
     size_t oldest;   /* where the ring's oldest entry stands */
-    rk_real x;       /* pv - pv0 */
+    rk_real x[2];    /* pv - pv0, and what feeds it */
     rk_real u;       /* the last finite output less out0 */
 } rk_plant;
 
 /**
- * Check *params and start at rest at out_now: PV stands where out_now would hold it. memory
+ * Check *params and start at rest at out_now: PV stands where out_now would hold it; of an
+ * integrator at pv0, moving if out_now is not out0. memory
  * stays the caller's, must outlive the block, and has room for at least params->delay + 1
  * numbers.
  *
