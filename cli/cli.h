@@ -33,7 +33,8 @@ typedef struct job {
     const struct argp *argp; /* the command's own; set by run_command */
     const char *input;       /* the positional argument; NULL: none */
 
-    const char *time_column, *out_column, *pv_column;
+    const char *time_column, *out_column, *pv_column, *quality_column;
+    double time_unit; /* s; 0: not given */
     const char *kind;
     double gain, tau, dead_time, out0, pv0; /* NaN: not given */
     rk_given_settings given;
@@ -49,6 +50,7 @@ typedef struct job {
     rk_loop_design loop;
     bool is_loop_file;
     rk_record *record; /* loaded on demand */
+    rk_import import;  /* how it was read */
     rk_fit fit;
 } job;
 

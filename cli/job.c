@@ -93,16 +93,20 @@ static int lay_columns(job *j)
         char *to;
     } columns[] = {{j->time_column, j->loop.time_column},
                    {j->out_column, j->loop.out_column},
-                   {j->pv_column, j->loop.pv_column}};
+                   {j->pv_column, j->loop.pv_column},
+                   {j->quality_column, j->loop.quality_column}};
     size_t i;
 
-    for (i = 0; i < 3; i++) {
+    for (i = 0; i < sizeof columns / sizeof columns[0]; i++) {
         if (columns[i].given == NULL) continue;
         if (strlen(columns[i].given) >= RK_NAME_CHARS) {
             return fail(j, EXIT_USAGE, "column '%.40s...': the name is too long",
                         columns[i].given);
         }
         copy(columns[i].to, RK_NAME_CHARS, columns[i].given);
+    }
+    if (j->time_unit > 0) {
+        j->loop.record_time_unit = j->time_unit;
     }
     return EXIT_DONE;
 }
@@ -238,9 +242,63 @@ int load(job *j)
     return status;
 }
 
+/* A loop that says no units takes those of its record. */
+static void take_units(char *units, const char *unknown, const char *found)
+{
+    if (strcmp(units, unknown) == 0 && found[0] != '\0') {
+        copy(units, RK_UNITS_CHARS, found);
+    }
+}
+
+static void say(const job *j, const char *format, ...) __attribute__((format(printf, 2, 3)));
+
+static void say(const job *j, const char *format, ...)
+{
+    va_list args;
+
+    (void)fprintf(stderr, "redkettle %s: %s: ", j->command, j->loop.record_path);
+    va_start(args, format);
+    (void)vfprintf(stderr, format, args);
+    va_end(args);
+    (void)fputc('\n', stderr);
+}
+
+/* What the engineer should know of how the file was read. */
+static void tell_import(const job *j)
+{
+    const rk_import *m = &j->import;
+
+    if (m->guessed) {
+        say(j, "columns by their names: time '%s', OUT '%s', PV '%s'%s%s%s", m->time, m->out,
+            m->pv, m->quality[0] != '\0' ? ", quality '" : "", m->quality,
+            m->quality[0] != '\0' ? "'" : "");
+    }
+    if (m->time_is_number && m->time_unit != 1) {
+        say(j, "a number in '%s' counts %g s", m->time, m->time_unit);
+    }
+    if (m->dropped > 0) {
+        say(j, "%zu row%s dropped, the first: %s", m->dropped, m->dropped > 1 ? "s" : "",
+            m->dropped_first);
+    }
+    if (m->repeated > 0) {
+        say(j, "%zu row%s had the time of another: the last one was kept", m->repeated,
+            m->repeated > 1 ? "s" : "");
+    }
+    if (m->late > 0) {
+        say(j, "%zu row%s came out of order and %s sorted", m->late, m->late > 1 ? "s" : "",
+            m->late > 1 ? "were" : "was");
+    }
+    if (m->clock_changes > 0) {
+        say(j, "the clock leaps by an hour, %d time%s: taken out", m->clock_changes,
+            m->clock_changes > 1 ? "s" : "");
+    }
+}
+
 int need_record(job *j)
 {
-    const rk_columns columns = {j->loop.time_column, j->loop.out_column, j->loop.pv_column};
+    const rk_loop_design nothing = rk_loop_design_make();
+    const rk_columns columns = {j->loop.time_column, j->loop.out_column, j->loop.pv_column,
+                                j->loop.quality_column, j->loop.record_time_unit};
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
@@ -249,8 +307,12 @@ int need_record(job *j)
         return fail(j, EXIT_USAGE,
                     "no record: give a .csv file, or a loop file with [record] file");
     }
-    status = rk_record_read(j->loop.record_path, &columns, &j->record, &diag);
-    return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
+    status = rk_record_read(j->loop.record_path, &columns, &j->record, &j->import, &diag);
+    if (status != RK_OK) return fail_diag(j, status, &diag);
+    take_units(j->loop.pv_units, nothing.pv_units, j->import.pv_units);
+    take_units(j->loop.out_units, nothing.out_units, j->import.out_units);
+    tell_import(j);
+    return EXIT_DONE;
 }
 
 int need_model(job *j)

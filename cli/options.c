@@ -9,6 +9,8 @@ enum {
     OPT_TIME = 0x1000,
     OPT_OUT,
     OPT_PV,
+    OPT_QUALITY,
+    OPT_TIME_UNIT,
     OPT_KIND,
     OPT_GAIN,
     OPT_TAU,
@@ -104,6 +106,13 @@ static error_t parse_column(int key, char *arg, struct argp_state *state)
         return 0;
     case OPT_PV:
         j->pv_column = arg;
+        return 0;
+    case OPT_QUALITY:
+        j->quality_column = arg;
+        return 0;
+    case OPT_TIME_UNIT:
+        if (rk_time_unit_parse(arg, &j->time_unit)) return 0;
+        argp_failure(state, EXIT_USAGE, 0, "--time-unit: '%s': give ms, s, min or h", arg);
         return 0;
     default:
         return ARGP_ERR_UNKNOWN;
@@ -232,9 +241,14 @@ static error_t parse_other(int key, char *arg, struct argp_state *state)
 }
 
 static const struct argp_option column_list[] = {
-    {"time", OPT_TIME, "NAME", 0, "the record's time column (default: time)", 1},
-    {"out", OPT_OUT, "NAME", 0, "its OUT column (default: out)", 1},
-    {"pv", OPT_PV, "NAME", 0, "its PV column (default: pv)", 1},
+    {"time", OPT_TIME, "COLUMN", 0,
+     "the record's time column, by name or number (default: by the usual names)", 1},
+    {"out", OPT_OUT, "COLUMN", 0, "its OUT column", 1},
+    {"pv", OPT_PV, "COLUMN", 0, "its PV column", 1},
+    {"quality", OPT_QUALITY, "COLUMN", 0,
+     "its quality column, whose bad rows are dropped; none: ignore it", 1},
+    {"time-unit", OPT_TIME_UNIT, "UNIT", 0,
+     "what a number in the time column counts: ms, s, min, h (default: as its header says)", 1},
     {0},
 };
 static const struct argp_option model_list[] = {

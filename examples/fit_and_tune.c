@@ -41,7 +41,7 @@ int main(int argc, char **argv)
         return 2;
     }
     columns = (rk_columns){.time = argv[2], .out = argv[3], .pv = argv[4]};
-    result = rk_record_read(argv[1], &columns, &record, &diag) != RK_OK;
+    result = rk_record_read(argv[1], &columns, &record, NULL, &diag) != RK_OK;
     if (result == 0) {
         result = fit_and_tune(record, &diag);
     }

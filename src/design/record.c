@@ -2,6 +2,7 @@
 #include <redkettle/design/record.h>
 
 #include <math.h>
+#include <string.h>
 
 #include <redkettle/design/memory.h>
 
@@ -42,28 +43,59 @@ static rk_status make_room(rk_record *record, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rk_record_add(rk_record *record, double time, double out, double pv, rk_diag *diag)
+static rk_status check_row(const rk_record *record, double time, double out, double pv,
+                           rk_diag *diag)
 {
+    if (isfinite(time) && isfinite(out) && isfinite(pv)) return RK_OK;
+    return rk_diag_set(diag, RK_ERR_RANGE, "row %zu: time %g, OUT %g, PV %g must be finite",
+                       record->rows + 1, time, out, pv);
+}
+
+rk_status rk_record_place(rk_record *record, double time, double out, double pv,
+                          rk_placed *placed, rk_diag *diag)
+{
+    size_t at, behind;
     rk_status status;
 
-    if (record == NULL) return RK_ERR_ARG;
-    if (!isfinite(time) || !isfinite(out) || !isfinite(pv)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "row %zu: time %g, OUT %g, PV %g must be finite",
-                           record->rows + 1, time, out, pv);
+    if (record == NULL || placed == NULL) return RK_ERR_ARG;
+    status = check_row(record, time, out, pv, diag);
+    if (status == RK_OK) {
+        status = make_room(record, diag);
     }
-    if (record->rows > 0 && !(time > record->time[record->rows - 1])) {
+    if (status != RK_OK) return status;
+
+    at = record->rows;
+    while (at > 0 && record->time[at - 1] > time) {
+        at--;
+    }
+    behind = record->rows - at;
+    if (at > 0 && record->time[at - 1] == time) {
+        at--;
+        *placed = RK_PLACED_AGAIN;
+    } else {
+        memmove(record->time + at + 1, record->time + at, behind * sizeof(double));
+        memmove(record->out + at + 1, record->out + at, behind * sizeof(double));
+        memmove(record->pv + at + 1, record->pv + at, behind * sizeof(double));
+        record->rows++;
+        *placed = behind > 0 ? RK_PLACED_BETWEEN : RK_PLACED_LAST;
+    }
+    record->time[at] = time;
+    record->out[at] = out;
+    record->pv[at] = pv;
+    return RK_OK;
+}
+
+rk_status rk_record_add(rk_record *record, double time, double out, double pv, rk_diag *diag)
+{
+    rk_placed placed;
+
+    if (record == NULL) return RK_ERR_ARG;
+    if (record->rows > 0 && isfinite(time) && !(time > record->time[record->rows - 1])) {
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "row %zu: time %.10g s does not come after the row before (%.10g s)",
                            record->rows + 1, time, record->time[record->rows - 1]);
     }
-    status = make_room(record, diag);
-    if (status != RK_OK) return status;
-
-    record->time[record->rows] = time;
-    record->out[record->rows] = out;
-    record->pv[record->rows] = pv;
-    record->rows++;
-    return RK_OK;
+    return rk_record_place(record, time, out, pv, &placed, diag);
 }
 
 size_t rk_record_rows(const rk_record *record)

@@ -29,6 +29,7 @@ typedef enum value_type {
     TIME, /* a number with a time unit */
     PAIR, /* two numbers, low and high */
     PAIR_OF_TIMES,
+    TIME_UNIT,
     ACTION,
     KIND,
     FORM,
@@ -59,6 +60,8 @@ static const struct key {
     {"record", "time", TEXT, LOOP(time_column)},
     {"record", "out", TEXT, LOOP(out_column)},
     {"record", "pv", TEXT, LOOP(pv_column)},
+    {"record", "quality", TEXT, LOOP(quality_column)},
+    {"record", "time-unit", TIME_UNIT, LOOP(record_time_unit)},
     {"model", "kind", KIND, LOOP(model.kind)},
     {"model", "gain", REAL, LOOP(model.gain)},
     {"model", "time-constant", TIME, LOOP(model.time_constant[0])},
@@ -166,6 +169,9 @@ static rk_status set_value(reading *r, const struct key *key, const char *value)
     case TIME:
         if (rk_time_parse(value, strlen(value), to)) return RK_OK;
         return bad(r, key->name, value, "is not a time; give seconds, or 200ms, 2s, 5min, 1h");
+    case TIME_UNIT:
+        if (rk_time_unit_parse(value, to)) return RK_OK;
+        return bad(r, key->name, value, "is not a time unit; give ms, s, min or h");
     case PAIR:
     case PAIR_OF_TIMES:
         if (read_pair(value, key->type == PAIR_OF_TIMES, to)) return RK_OK;

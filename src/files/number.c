@@ -63,7 +63,7 @@ static bool read_exponent(const char *text, size_t at, size_t length, decimal *d
 }
 
 /* False unless text is [+-]digits[.digits][e[+-]digits] with a digit before the exponent. */
-static bool take_apart(const char *text, size_t length, decimal *d)
+static bool take_apart(const char *text, size_t length, char mark, decimal *d)
 {
     size_t at = 0, digits;
 
@@ -73,7 +73,7 @@ static bool take_apart(const char *text, size_t length, decimal *d)
     }
     digits = read_digits(text, at, length, false, d);
     at += digits;
-    if (at < length && text[at] == '.') {
+    if (at < length && (text[at] == '.' || text[at] == mark)) {
         const size_t places = read_digits(text, at + 1, length, true, d);
 
         digits += places;
@@ -86,7 +86,7 @@ static bool take_apart(const char *text, size_t length, decimal *d)
 }
 
 /* The C library rounds what the quick way cannot; it wants the locale's decimal mark. */
-static bool convert_slowly(const char *text, size_t length, double *value)
+static bool convert_slowly(const char *text, size_t length, char mark, double *value)
 {
     char copy[512];
     char *point;
@@ -95,6 +95,9 @@ static bool convert_slowly(const char *text, size_t length, double *value)
     memcpy(copy, text, length);
     copy[length] = '\0';
     point = strchr(copy, '.');
+    if (point == NULL) {
+        point = strchr(copy, mark);
+    }
     if (point != NULL) {
         *point = localeconv()->decimal_point[0];
     }
@@ -115,14 +118,19 @@ static void trim(const char **text, size_t *length)
 
 bool rk_number_parse(const char *text, size_t length, double *value)
 {
+    return rk_number_parse_with(text, length, '.', value);
+}
+
+bool rk_number_parse_with(const char *text, size_t length, char mark, double *value)
+{
     decimal d;
     double made;
 
     trim(&text, &length);
-    if (!take_apart(text, length, &d)) return false;
+    if (!take_apart(text, length, mark, &d)) return false;
     /* Both exact in a double, so that one operation gives the correctly rounded value. */
     if (!d.exact || d.mantissa > (UINT64_C(1) << 53) || d.exponent < -22 || d.exponent > 22) {
-        return convert_slowly(text, length, value);
+        return convert_slowly(text, length, mark, value);
     }
     made = (double)d.mantissa;
     made = d.exponent < 0 ? made / exact_ten[-d.exponent] : made * exact_ten[d.exponent];
@@ -130,24 +138,42 @@ bool rk_number_parse(const char *text, size_t length, double *value)
     return true;
 }
 
+/* The unit that ends with the text's end comes first: "ms" before "s". */
+static const struct {
+    const char *unit;
+    double seconds;
+} time_units[] = {{"ms", 1e-3}, {"min", 60.0}, {"s", 1.0}, {"h", 3600.0}};
+
+enum { TIME_UNITS = sizeof time_units / sizeof time_units[0] };
+
 bool rk_time_parse(const char *text, size_t length, double *seconds)
 {
-    static const struct {
-        const char *unit;
-        double seconds;
-    } units[] = {{"ms", 1e-3}, {"min", 60.0}, {"s", 1.0}, {"h", 3600.0}};
     size_t i;
 
     trim(&text, &length);
-    for (i = 0; i < sizeof units / sizeof units[0]; i++) {
-        const size_t width = strlen(units[i].unit);
+    for (i = 0; i < TIME_UNITS; i++) {
+        const double unit = time_units[i].seconds;
+        const size_t width = strlen(time_units[i].unit);
 
-        if (length > width && memcmp(text + length - width, units[i].unit, width) == 0) {
+        if (length > width && memcmp(text + length - width, time_units[i].unit, width) == 0) {
             if (!rk_number_parse(text, length - width, seconds)) return false;
             /* 200 / 1000 is correctly rounded, 200 * 0.001 is not. */
-            *seconds = units[i].seconds < 1 ? *seconds / 1000.0 : *seconds * units[i].seconds;
+            *seconds = unit < 1 ? *seconds / 1000.0 : *seconds * unit;
             return isfinite(*seconds);
         }
     }
     return rk_number_parse(text, length, seconds);
+}
+
+bool rk_time_unit_parse(const char *text, double *seconds)
+{
+    size_t i;
+
+    for (i = 0; i < TIME_UNITS; i++) {
+        if (strcmp(text, time_units[i].unit) == 0) {
+            *seconds = time_units[i].seconds;
+            return true;
+        }
+    }
+    return false;
 }

@@ -1,328 +1,284 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/files/record_file.h>
 
-#include <errno.h>
-#include <stdbool.h>
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
-#include <csv.h>
-
 #include <redkettle/files/number.h>
 
+#include "columns.h"
+#include "rows.h"
 #include "timestamp.h"
-
-enum { TIME, OUT, PV, WANTED };
-enum { CELL_CHARS = 64, CHUNK = 65536, HEADER_CHARS = 2048 };
 
 /* A file being read. */
 typedef struct reading {
-    const char *path;
-    const rk_columns *columns;
-    rk_record *record;
-    rk_diag *diag;
-    rk_status status;
-    bool decimal_comma;
-    unsigned long line; /* the one being parsed, from 1 */
-    bool in_header;
-    size_t column;        /* of the next cell, from 0 */
-    size_t place[WANTED]; /* where the wanted columns stand */
-    bool found[WANTED];
-    bool seen[WANTED]; /* in the row being parsed */
-    char cell[WANTED][CELL_CHARS];
-    char header[HEADER_CHARS]; /* the names found, for a message */
+    rki_rows *rows;
+    rki_places places;
     rki_clock clock;
+    size_t cells;           /* of the header */
+    size_t read;            /* rows, the dropped ones too */
+    unsigned long bad_line; /* of the first dropped row */
+    rki_column bad_column;
+    char bad_text[40];
+    size_t bad[RKI_COLUMNS]; /* rows dropped for a column */
+    rk_record *record;
+    rk_import import;
+    rk_diag *diag;
 } reading;
 
-static const char *wanted_name(const reading *r, int what)
+/* Words of a quality that is good; a number counts as good from 192 on, as OPC has it, and 1
+   and 100 do. Nothing at all is good too: some write only what is bad. */
+static bool is_good(rki_cell cell)
 {
-    const char *given[WANTED] = {NULL, NULL, NULL};
-    static const char *const usual[WANTED] = {"time", "out", "pv"};
+    static const char *const words[] = {"good", "ok", "valid", "true", "g", "normal"};
+    char lower[8] = "";
+    double number;
+    size_t i;
 
-    if (r->columns != NULL) {
-        given[TIME] = r->columns->time;
-        given[OUT] = r->columns->out;
-        given[PV] = r->columns->pv;
+    cell = rki_cell_trim(cell);
+    if (cell.length == 0) return true;
+    if (rk_number_parse(cell.text, cell.length, &number)) {
+        return number >= 192 || number == 1 || number == 100;
     }
-    return given[what] != NULL && given[what][0] != '\0' ? given[what] : usual[what];
+    for (i = 0; i < cell.length && i < sizeof lower - 1; i++) {
+        lower[i] = (char)(cell.text[i] | 0x20);
+    }
+    for (i = 0; i < sizeof words / sizeof words[0]; i++) {
+        if (cell.length == strlen(words[i]) && strcmp(lower, words[i]) == 0) return true;
+    }
+    return false;
 }
 
-static bool same_letters(const char *a, const char *b, size_t length)
+static const char *column_name(const reading *r, rki_column column)
+{
+    const char *const names[RKI_COLUMNS] = {r->import.time, r->import.out, r->import.pv,
+                                            r->import.quality};
+
+    return names[column];
+}
+
+static void drop(reading *r, rki_column column, rki_cell cell)
+{
+    static const char *const why[RKI_COLUMNS] = {"no time like the others", "no number",
+                                                 "no number", "not good"};
+    const bool cut = cell.length > sizeof r->bad_text - 4;
+
+    r->bad[column]++;
+    r->import.dropped++;
+    if (r->import.dropped > 1) return;
+    r->bad_line = r->rows->line;
+    r->bad_column = column;
+    (void)snprintf(r->bad_text, sizeof r->bad_text, "%.*s%s",
+                   cut ? (int)sizeof r->bad_text - 4 : (int)cell.length, cell.text,
+                   cut ? "..." : "");
+    (void)snprintf(r->import.dropped_first, sizeof r->import.dropped_first,
+                   "line %lu, column '%.30s': %s%s%s%s", r->bad_line, column_name(r, column),
+                   cell.length > 0 ? "'" : "", cell.length > 0 ? r->bad_text : "empty",
+                   cell.length > 0 ? "' is " : "", cell.length > 0 ? why[column] : "");
+}
+
+/* More late rows than this is no mishap of a logger. */
+static bool too_many_late(const reading *r, size_t slack)
+{
+    return r->import.late > slack + (rk_record_rows(r->record) / 10);
+}
+
+static rk_status runs_backwards(const reading *r)
+{
+    return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                       "%s:%lu: time runs backwards in %zu of %zu rows: sort the rows by time, "
+                       "or check the column '%s'",
+                       r->rows->path, r->rows->line, r->import.late,
+                       rk_record_rows(r->record) + r->import.repeated, r->import.time);
+}
+
+static rk_status place_row(reading *r, double time, double out, double pv)
+{
+    rk_placed placed;
+    const rk_status status = rk_record_place(r->record, time, out, pv, &placed, r->diag);
+
+    if (status != RK_OK) return status;
+    r->import.repeated += placed == RK_PLACED_AGAIN;
+    r->import.late += placed == RK_PLACED_BETWEEN;
+    /* Each late row is moved past those behind it: stop a long file in good time. */
+    return too_many_late(r, 1000) ? runs_backwards(r) : RK_OK;
+}
+
+static rk_status read_row(reading *r)
+{
+    const rki_rows *rows = r->rows;
+    rki_cell cell[RKI_COLUMNS] = {{"", 0}, {"", 0}, {"", 0}, {"", 0}};
+    double time, value[RKI_COLUMNS] = {0};
+    int column;
+    size_t i;
+
+    r->read++;
+    for (i = r->cells; i < rows->count; i++) {
+        if (rki_cell_trim(rows->cell[i]).length == 0) continue;
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s:%lu: %zu cells in a row, %zu in the first one; decimal commas "
+                           "need quotes, or ; or tab between the cells",
+                           rows->path, rows->line, rows->count, r->cells);
+    }
+    for (column = 0; column < RKI_COLUMNS; column++) {
+        if (r->places.found[column] && r->places.place[column] < rows->count) {
+            cell[column] = rki_cell_trim(rows->cell[r->places.place[column]]);
+        }
+    }
+    for (column = RKI_OUT; column <= RKI_PV; column++) {
+        if (!rk_number_parse_with(cell[column].text, cell[column].length, r->clock.decimal,
+                                  &value[column])) {
+            drop(r, (rki_column)column, cell[column]);
+            return RK_OK;
+        }
+    }
+    if (r->places.found[RKI_QUALITY] && !is_good(cell[RKI_QUALITY])) {
+        drop(r, RKI_QUALITY, cell[RKI_QUALITY]);
+        return RK_OK;
+    }
+    if (!rki_clock_read(&r->clock, cell[RKI_TIME].text, cell[RKI_TIME].length, &time)) {
+        drop(r, RKI_TIME, cell[RKI_TIME]);
+        return RK_OK;
+    }
+    return place_row(r, time, value[RKI_OUT], value[RKI_PV]);
+}
+
+static bool is_value(const reading *r, rki_cell cell)
+{
+    rki_clock clock = r->clock;
+    double value;
+
+    cell = rki_cell_trim(cell);
+    return cell.length == 0 || rki_clock_read(&clock, cell.text, cell.length, &value);
+}
+
+/* A first row of nothing but numbers and times has no names. */
+static bool has_names(const reading *r)
 {
     size_t i;
 
-    if (strlen(b) != length) return false;
-    for (i = 0; i < length; i++) {
-        const char x = (char)(a[i] >= 'A' && a[i] <= 'Z' ? a[i] - 'A' + 'a' : a[i]);
-        const char y = (char)(b[i] >= 'A' && b[i] <= 'Z' ? b[i] - 'A' + 'a' : b[i]);
+    for (i = 0; i < r->rows->count; i++) {
+        if (!is_value(r, r->rows->cell[i])) return true;
+    }
+    return false;
+}
 
-        if (x != y) return false;
+/* Below the names: neither a time nor numbers. */
+static bool is_units_row(const reading *r)
+{
+    int column;
+
+    for (column = RKI_TIME; column <= RKI_PV; column++) {
+        const size_t place = r->places.place[column];
+
+        if (place >= r->rows->count) return false;
+        if (rki_cell_trim(r->rows->cell[place]).length > 0 &&
+            is_value(r, r->rows->cell[place])) {
+            return false;
+        }
     }
     return true;
 }
 
-static void header_cell(reading *r, const char *text, size_t length)
+static rk_status read_head(reading *r, const rk_columns *asked)
 {
-    const size_t used = strlen(r->header);
-    int what;
+    bool names;
+    rk_status status = rki_rows_next(r->rows, r->diag);
+    int column;
 
-    (void)snprintf(r->header + used, sizeof r->header - used, "%s%.*s", used > 0 ? ", " : "",
-                   (int)length, text);
-    for (what = 0; what < WANTED; what++) {
-        if (r->found[what] || !same_letters(text, wanted_name(r, what), length)) continue;
-        r->place[what] = r->column;
-        r->found[what] = true;
-    }
-}
-
-static void on_cell(void *text, size_t length, void *user)
-{
-    reading *r = user;
-    int what;
-
-    if (r->status != RK_OK) return;
-    if (r->in_header) {
-        header_cell(r, text != NULL ? text : "", length);
-    }
-    for (what = 0; what < WANTED && !r->in_header; what++) {
-        if (r->place[what] != r->column) continue;
-        r->seen[what] = true;
-        if (text != NULL) {
-            memcpy(r->cell[what], text, length < CELL_CHARS ? length : CELL_CHARS);
-        }
-        r->cell[what][length < CELL_CHARS ? length : CELL_CHARS - 1] = '\0';
-        if (length >= CELL_CHARS) {
-            /* Cut, a number would be another number: the dots make it none. */
-            memcpy(r->cell[what] + CELL_CHARS - 4, "...", 4);
-        }
-    }
-    r->column++;
-}
-
-static void end_header(reading *r)
-{
-    static const char *const option[WANTED] = {"--time", "--out", "--pv"};
-    int what;
-
-    r->in_header = false;
-    for (what = 0; what < WANTED; what++) {
-        if (r->found[what]) continue;
-        r->status =
-            rk_diag_set(r->diag, RK_ERR_FORMAT,
-                        "%s:%lu: no column '%s'; there are: %.120s; name it with %s", r->path,
-                        r->line, wanted_name(r, what), r->header, option[what]);
-        return;
-    }
-}
-
-static rk_status bad_cell(reading *r, int what, const char *why)
-{
-    return rk_diag_set(r->diag, RK_ERR_FORMAT,
-                       "%s:%lu: column '%s': '%s' is not %s; mend or delete the row", r->path,
-                       r->line, wanted_name(r, what), r->cell[what], why);
-}
-
-static rk_status read_number(reading *r, int what, double *value)
-{
-    char *cell = r->cell[what];
-    char *comma = r->decimal_comma ? strchr(cell, ',') : NULL;
-
-    if (comma != NULL) {
-        *comma = '.';
-    }
-    if (!rk_number_parse(cell, strlen(cell), value)) {
-        if (comma != NULL) {
-            *comma = ',';
-        }
-        return bad_cell(r, what, "a number");
-    }
-    return RK_OK;
-}
-
-static rk_status read_time(reading *r, double *seconds)
-{
-    const char *cell = r->cell[TIME];
-
-    if (rki_timestamp_parse(&r->clock, cell, seconds)) return RK_OK;
-    if (r->clock.started) {
-        return bad_cell(r, TIME, "an ISO 8601 date and time like the ones before");
-    }
-    if (read_number(r, TIME, seconds) != RK_OK) return RK_ERR_FORMAT;
-    r->clock.in_seconds = true;
-    return RK_OK;
-}
-
-static void end_row(reading *r)
-{
-    double time = 0, out = 0, pv = 0;
-    const size_t rows = rk_record_rows(r->record);
-    int what;
-
-    for (what = 0; what < WANTED; what++) {
-        if (r->seen[what]) continue;
-        r->status = rk_diag_set(r->diag, RK_ERR_FORMAT,
-                                "%s:%lu: the row ends before column '%s'; mend or delete it",
-                                r->path, r->line, wanted_name(r, what));
-        return;
-    }
-    r->status = read_time(r, &time);
-    if (r->status == RK_OK) {
-        r->status = read_number(r, OUT, &out);
-    }
-    if (r->status == RK_OK) {
-        r->status = read_number(r, PV, &pv);
-    }
-    if (r->status != RK_OK) return;
-    if (rows > 0 && !(time > rk_record_time(r->record)[rows - 1])) {
-        r->status =
-            rk_diag_set(r->diag, RK_ERR_FORMAT,
-                        "%s:%lu: time '%s' does not come after the row before; sort the rows "
-                        "and drop repeated times",
-                        r->path, r->line, r->cell[TIME]);
-        return;
-    }
-    r->status = rk_record_add(r->record, time, out, pv, r->diag);
-}
-
-static void on_row(int end, void *user)
-{
-    reading *r = user;
-
-    (void)end;
-    if (r->status != RK_OK) return;
-    if (r->in_header) {
-        end_header(r);
-    } else {
-        end_row(r);
-    }
-    r->column = 0;
-    memset(r->seen, 0, sizeof r->seen);
-}
-
-/* The separator that stands most often in the first line that is no comment. */
-static char find_separator(const char *text, size_t length)
-{
-    static const char candidates[] = {',', ';', '\t'};
-    size_t at = 0, count[3] = {0, 0, 0};
-    int i, best = 0;
-
-    while (at < length && (text[at] == '#' || text[at] == '\n' || text[at] == '\r')) {
-        while (at < length && text[at] != '\n') {
-            at++;
-        }
-        if (at < length) {
-            at++;
-        }
-    }
-    for (; at < length && text[at] != '\n'; at++) {
-        for (i = 0; i < 3; i++) {
-            if (text[at] == candidates[i]) {
-                count[i]++;
-            }
-        }
-    }
-    for (i = 1; i < 3; i++) {
-        if (count[i] > count[best]) {
-            best = i;
-        }
-    }
-    return candidates[best];
-}
-
-/* Feed a chunk line by line, so that a message can name the line; '#' lines are left out. */
-static bool feed(reading *r, struct csv_parser *csv, const char *chunk, size_t length,
-                 bool *at_start, bool *comment)
-{
-    while (length > 0 && r->status == RK_OK) {
-        const char *newline = memchr(chunk, '\n', length);
-        const size_t part = newline != NULL ? (size_t)(newline - chunk) + 1 : length;
-
-        if (*at_start) {
-            *comment = chunk[0] == '#';
-        }
-        if (!*comment && csv_parse(csv, chunk, part, on_cell, on_row, r) != part) return false;
-        *at_start = newline != NULL;
-        if (newline != NULL) {
-            r->line++;
-        }
-        chunk += part;
-        length -= part;
-    }
-    return true;
-}
-
-static rk_status read_all(reading *r, FILE *file, struct csv_parser *csv)
-{
-    char chunk[CHUNK];
-    bool at_start = true, comment = false, first = true, parsed = true;
-    size_t length;
-
-    while (parsed && r->status == RK_OK && (length = fread(chunk, 1, sizeof chunk, file)) > 0) {
-        size_t skip = 0;
-
-        if (first) {
-            const char separator = find_separator(chunk, length);
-
-            if (length >= 3 && memcmp(chunk, "\xEF\xBB\xBF", 3) == 0) {
-                skip = 3;
-            }
-            csv_set_delim(csv, (unsigned char)separator);
-            r->decimal_comma = separator != ',';
-            first = false;
-        }
-        parsed = feed(r, csv, chunk + skip, length - skip, &at_start, &comment);
-    }
-    if (ferror(file)) {
-        return rk_diag_set(r->diag, RK_ERR_IO, "%s: cannot read: %s", r->path, strerror(errno));
-    }
-    if (parsed && r->status == RK_OK) {
-        parsed = csv_fini(csv, on_cell, on_row, r) == 0;
-    }
-    if (!parsed && r->status == RK_OK) {
-        return rk_diag_set(
-            r->diag, csv_error(csv) == CSV_EPARSE ? RK_ERR_FORMAT : RK_ERR_MEMORY, "%s:%lu: %s",
-            r->path, r->line,
-            csv_error(csv) == CSV_EPARSE ? "a quote that does not close, or text after it"
-                                         : "out of memory");
-    }
-    if (r->status == RK_OK && r->in_header) {
+    if (status != RK_OK) return status;
+    if (r->rows->ended) {
         return rk_diag_set(r->diag, RK_ERR_FORMAT,
-                           "%s: is empty; a header row and rows of time, OUT "
-                           "and PV are needed",
-                           r->path);
+                           "%s: is empty; a header row and rows of time, OUT and PV are needed",
+                           r->rows->path);
     }
-    if (r->status == RK_OK && rk_record_rows(r->record) == 0) {
-        return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: has a header but no rows", r->path);
+    r->clock.decimal = r->rows->separator == ',' ? '.' : ',';
+    r->clock.unit = 1;
+    names = has_names(r);
+    r->cells = r->rows->count;
+    status = rki_columns_find(r->rows, names, asked, &r->places, &r->import, r->diag);
+    if (status == RK_OK && names) {
+        status = rki_rows_next(r->rows, r->diag);
+        if (status == RK_OK && !r->rows->ended && is_units_row(r)) {
+            for (column = RKI_TIME; column <= RKI_PV; column++) {
+                rki_columns_unit(r->rows->cell[r->places.place[column]], (rki_column)column,
+                                 &r->import);
+            }
+            status = rki_rows_next(r->rows, r->diag);
+        }
     }
-    return r->status;
+    if (asked->time_unit > 0) {
+        r->import.time_unit = asked->time_unit;
+    }
+    if (!(r->import.time_unit > 0)) {
+        r->import.time_unit = 1;
+    }
+    r->clock.unit = r->import.time_unit;
+    return status;
+}
+
+static rk_status check_rows(reading *r, const rk_columns *asked)
+{
+    static const char *const advice[RKI_COLUMNS] = {
+        "give seconds, hh:mm:ss or ISO 8601 such as 2026-03-17T09:40:00",
+        "check the column and its decimal mark", "check the column and its decimal mark",
+        "leave the column out with --quality none"};
+    const char *path = r->rows->path;
+
+    if (r->read == 0) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: has a header but no rows", path);
+    }
+    if (2 * r->import.dropped > r->read) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s:%lu: column '%.40s': '%s' cannot be used, and %zu of %zu rows "
+                           "are like it: %s",
+                           path, r->bad_line, column_name(r, r->bad_column), r->bad_text,
+                           r->import.dropped, r->read, advice[r->bad_column]);
+    }
+    if (too_many_late(r, 0) && r->import.late > 1) return runs_backwards(r);
+    if (r->clock.kind != RKI_TIME_NUMBER && asked->time_unit > 0) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s: column '%s' holds dates or times of day: leave --time-unit out",
+                           path, r->import.time);
+    }
+    r->import.time_is_number = r->clock.kind == RKI_TIME_NUMBER;
+    r->import.clock_changes = r->clock.clock_changes;
+    return RK_OK;
 }
 
 rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record **record,
-                         rk_diag *diag)
+                         rk_import *import, rk_diag *diag)
 {
-    reading r = {.path = path, .columns = columns, .diag = diag, .line = 1, .in_header = true};
-    struct csv_parser csv;
-    FILE *file;
+    const rk_columns nothing = {0};
+    const rk_columns *asked = columns != NULL ? columns : &nothing;
+    reading r = {.diag = diag};
+    rk_status status;
 
     if (path == NULL || record == NULL) return RK_ERR_ARG;
-    file = fopen(path, "rb");
-    if (file == NULL) {
-        return rk_diag_set(diag, RK_ERR_IO, "%s: cannot open: %s", path, strerror(errno));
+    status = rki_rows_open(&r.rows, path, diag);
+    if (status != RK_OK) return status;
+    status = rk_record_create(&r.record, diag);
+    if (status == RK_OK) {
+        status = read_head(&r, asked);
     }
-    if (csv_init(&csv, CSV_STRICT | CSV_STRICT_FINI) != 0) {
-        (void)fclose(file);
-        return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
+    while (status == RK_OK && !r.rows->ended) {
+        status = read_row(&r);
+        if (status == RK_OK) {
+            status = rki_rows_next(r.rows, diag);
+        }
     }
-    r.status = rk_record_create(&r.record, diag);
-    if (r.status == RK_OK) {
-        r.status = read_all(&r, file, &csv);
+    if (status == RK_OK) {
+        status = check_rows(&r, asked);
     }
-    csv_free(&csv);
-    (void)fclose(file);
-    if (r.status != RK_OK) {
+    rki_rows_close(r.rows);
+    if (status != RK_OK) {
         rk_record_free(r.record);
-        return r.status;
+        return status;
     }
     *record = r.record;
+    if (import != NULL) {
+        *import = r.import;
+    }
     return RK_OK;
 }

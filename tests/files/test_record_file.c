@@ -1,4 +1,6 @@
 /* SPDX-License-Identifier: MIT */
+#include <locale.h>
+#include <math.h>
 #include <string.h>
 
 #include "../support/support.h"
@@ -11,59 +13,192 @@ static rk_status read_text(const char *content, const rk_columns *columns, rk_re
     rk_status status;
 
     put_file(path, content);
-    status = rk_record_read(path, columns, record, diag);
+    status = rk_record_read(path, columns, record, NULL, diag);
     scratch_free(dir);
     return status;
 }
 
-/* Files as loggers write them; every one holds (0, 42, 11.8), (1.5, 47, 11.75). */
+/* Files as loggers and historians write them; every one holds (0, 42, 11.8), (1.5, 47, 11.75),
+   (3, 47, 11.5) for whoever asks for nothing. */
 static const struct {
     const char *fact, *content;
 } good[] = {
-    {"plain", "time,out,pv\n0,42,11.8\n1.5,47,11.75\n"},
-    {"no newline at the end", "time,out,pv\n0,42,11.8\n1.5,47,11.75"},
-    {"CRLF", "time,out,pv\r\n0,42,11.8\r\n1.5,47,11.75\r\n"},
-    {"byte order mark", "\xEF\xBB\xBFtime,out,pv\n0,42,11.8\n1.5,47,11.75\n"},
-    {"other order and more columns", "x,pv,note,out,time\n9,11.8,a,42,0\n9,11.75,b,47,1.5\n"},
-    {"quotes", "\"time\",\"out\",\"pv\"\n\"0\",\"42\",\"11.8\"\n\"1.5\",\"47\",\"11.75\"\n"},
+    {"plain", "time,out,pv\n0,42,11.8\n1.5,47,11.75\n3,47,11.5\n"},
+    {"no newline at the end", "time,out,pv\n0,42,11.8\n1.5,47,11.75\n3,47,11.5"},
+    {"CRLF", "time,out,pv\r\n0,42,11.8\r\n1.5,47,11.75\r\n3,47,11.5\r\n"},
+    {"byte order mark", "\xEF\xBB\xBFtime,out,pv\n0,42,11.8\n1.5,47,11.75\n3,47,11.5\n"},
+    {"other order and more columns",
+     "x,pv,note,out,time\n9,11.8,a,42,0\n9,11.75,b,47,1.5\n9,11.5,c,47,3\n"},
+    {"quotes", "\"time\",\"out\",\"pv\"\n\"0\",\"42\",\"11.8\"\n\"1.5\",\"47\",\"11.75\"\n"
+               "\"3\",\"47\",\"11.5\"\n"},
     {"a quoted comma in another column",
-     "time,out,pv,note\n0,42,11.8,\"a, \"\"b\"\"\"\n1.5,47,11.75,c\n"},
-    {"semicolon and decimal comma", "time;out;pv\n0;42,0;11,8\n1,5;47,0;11,75\n"},
-    {"semicolon and decimal point", "time;out;pv\n0;42;11.8\n1.5;47;11.75\n"},
-    {"tab and decimal comma", "time\tout\tpv\n0\t42\t11,8\n1,5\t47\t11,75\n"},
+     "time,out,pv,note\n0,42,11.8,\"a, \"\"b\"\"\"\n1.5,47,11.75,c\n3,47,11.5,\n"},
+    {"a quoted line break",
+     "time,out,pv,note\n0,42,11.8,\"a\nb\"\n1.5,47,11.75,c\n3,47,11.5,\"\r\n\r\n\"\n"},
+    {"semicolon and decimal comma", "time;out;pv\n0;42,0;11,8\n1,5;47,0;11,75\n3;47;11,5\n"},
+    {"semicolon and decimal point", "time;out;pv\n0;42;11.8\n1.5;47;11.75\n3;47;11.5\n"},
+    {"tab and decimal comma", "time\tout\tpv\n0\t42\t11,8\n1,5\t47\t11,75\n3\t47\t11,5\n"},
+    {"quoted decimal commas and semicolons",
+     "time;out;pv\n\"0\";\"42,0\";\"11,8\"\n\"1,5\";\"47\";\"11,75\"\n3;47;11,5\n"},
     {"comments and empty lines",
-     "# made up\n\ntime,out,pv\n# here, it starts\n0,42,11.8\n\n1.5,47,11.75\n\n"},
-    {"capitals", "Time,OUT,Pv\n0,42,11.8\n1.5,47,11.75\n"},
-    {"exponents and blanks", "time, out ,pv\n0, 4.2e1 ,11.8\n15e-1, 47 ,1175e-2\n"},
+     "# made up\n\ntime,out,pv\n# here, it starts\n0,42,11.8\n\n1.5,47,11.75\n3,47,11.5\n\n"},
+    {"rows of nothing but separators",
+     "time;out;pv\n0;42;11.8\n;;\n1.5;47;11.75\n3;47;11.5\n;;\n"},
+    {"a separator at the end of each row",
+     "time,out,pv,\n0,42,11.8,\n1.5,47,11.75,\n3,47,11.5,\n"},
+    {"capitals", "Time,OUT,Pv\n0,42,11.8\n1.5,47,11.75\n3,47,11.5\n"},
+    {"tags with suffixes", "Timestamp,FV210.OUT,AT210.PV,AT210.SP\n0,42,11.8,12\n"
+                           "1.5,47,11.75,12\n3,47,11.5,12\n"},
+    {"op and units in the header", "Time (s);FIC210_OP [%];FIC210_PV [degBx]\n"
+                                   "0;42;11,8\n1,5;47;11,75\n3;47;11,5\n"},
+    {"mv, and a word that is only part of one", "t,output_valve.MV,pv,improvement\n"
+                                                "0,42,11.8,1\n1.5,47,11.75,2\n3,47,11.5,3\n"},
+    {"a units row", "time,out,pv\ns,%,degBx\n0,42,11.8\n1.5,47,11.75\n3,47,11.5\n"},
+    {"a units row in milliseconds", "time,out,pv\n[ms],[%],[degBx]\n0,42,11.8\n1500,47,11.75\n"
+                                    "3000,47,11.5\n"},
+    {"minutes in the header", "time_min,out,pv\n0,42,11.8\n0.025,47,11.75\n0.05,47,11.5\n"},
+    {"hours in brackets", "Time (h),out,pv\n0,42,11.8\n41.666666666666667e-5,47,11.75\n"
+                          "83.333333333333333e-5,47,11.5\n"},
+    {"exponents and blanks", "time, out ,pv\n0, 4.2e1 ,11.8\n15e-1, 47 ,1175e-2\n3,47,11.5\n"},
     {"ISO 8601 with T and Z",
-     "time,out,pv\n2026-03-17T09:40:00Z,42,11.8\n2026-03-17T09:40:01.5Z,47,11.75\n"},
+     "time,out,pv\n2026-03-17T09:40:00Z,42,11.8\n2026-03-17T09:40:01.5Z,47,11.75\n"
+     "2026-03-17T09:40:03Z,47,11.5\n"},
     {"ISO 8601 with a blank",
-     "time,out,pv\n2026-03-17 09:40:00,42,11.8\n2026-03-17 09:40:01.500,47,11.75\n"},
+     "time,out,pv\n2026-03-17 09:40:00,42,11.8\n2026-03-17 09:40:01.500,47,11.75\n"
+     "2026-03-17 09:40:03.000,47,11.5\n"},
+    {"ISO 8601, basic format",
+     "time,out,pv\n20260317T094000Z,42,11.8\n20260317T094001.5Z,47,11.75\n"
+     "20260317T094003Z,47,11.5\n"},
     {"ISO 8601 across midnight",
-     "time,out,pv\n2026-02-28T23:59:59,42,11.8\n2026-03-01T00:00:00.5,47,11.75\n"},
-    {"ISO 8601 across a clock change",
-     "time,out,pv\n2026-10-25T02:59:59+02:00,42,11.8\n2026-10-25T02:00:00.5+01:00,47,11.75\n"},
+     "time,out,pv\n2026-02-28T23:59:59,42,11.8\n2026-03-01T00:00:00.5,47,11.75\n"
+     "2026-03-01T00:00:02,47,11.5\n"},
+    {"offsets across a clock change",
+     "time,out,pv\n2026-10-25T02:59:58.5+02:00,42,11.8\n2026-10-25T02:00:00+01:00,47,11.75\n"
+     "2026-10-25T02:00:01.5+0100,47,11.5\n"},
     {"ISO 8601 across a leap day",
-     "time,out,pv\n2028-02-29T23:59:59.5Z,42,11.8\n2028-03-01T00:00:01Z,47,11.75\n"},
+     "time,out,pv\n2028-02-29T23:59:59.5Z,42,11.8\n2028-03-01T00:00:01Z,47,11.75\n"
+     "2028-03-01T00:00:02.5Z,47,11.5\n"},
     {"ISO 8601 with a comma for the fraction",
-     "time;out;pv\n2026-03-17T09:40:00,0;42;11,8\n2026-03-17T09:40:01,5;47;11,75\n"},
-    {"epoch-sized seconds", "time,out,pv\n1773740400,42,11.8\n1773740401.5,47,11.75\n"},
+     "time;out;pv\n2026-03-17T09:40:00,0;42;11,8\n2026-03-17T09:40:01,5;47;11,75\n"
+     "2026-03-17T09:40:03,0;47;11,5\n"},
+    {"time of day", "time,out,pv\n09:40:00,42,11.8\n09:40:01.5,47,11.75\n09:40:03,47,11.5\n"},
+    {"time of day across midnight",
+     "time,out,pv\n23:59:58.5,42,11.8\n00:00:00,47,11.75\n0:00:01.500,47,11.5\n"},
+    {"epoch-sized seconds",
+     "time,out,pv\n1773740400,42,11.8\n1773740401.5,47,11.75\n1773740403,47,11.5\n"},
+    {"rows out of order", "time,out,pv\n1.5,47,11.75\n0,42,11.8\n3,47,11.5\n"},
+    {"the same time twice: the last one stays",
+     "time,out,pv\n0,42,11.8\n1.5,42,9\n1.5,47,11.75\n3,47,11.5\n"},
+    {"an empty cell", "time,out,pv\n0,42,11.8\n0.5,42,\n1.5,47,11.75\n3,47,11.5\n"},
+    {"NaN", "time,out,pv\n0,42,11.8\n0.5,NaN,12\n1.5,47,11.75\n3,47,11.5\n"},
+    {"words for what is bad",
+     "time,out,pv\n0,42,11.8\n0.5,Bad,12\n1.5,47,11.75\n2,47,#N/A\n3,47,11.5\n"},
+    {"infinity and too large", "time,out,pv\n0,42,11.8\n1,inf,12\n1.5,47,11.75\n2,47,1e999\n"
+                               "3,47,11.5\n"},
+    {"a time that is none", "time,out,pv\n0,42,11.8\n#N/A,42,12\n1.5,47,11.75\n3,47,11.5\n"},
+    {"a row cut short", "time,out,pv\n0,42,11.8\n1.5,47,11.75\n3,47,11.5\n4.5,4"},
+    {"a number too long to be one",
+     "time,out,pv\n0,42,11.8\n1.5,47,11.75\n2,47,0."
+     "0000000000000000000000000000000000000000000000000000000000000x\n3,47,11.5\n"},
+    {"a number of eighty digits",
+     "time,out,pv\n0,42,11."
+     "80000000000000000000000000000000000000000000000000000000000000000000000000000000\n"
+     "1.5,47,11.75\n3,47,11.5\n"},
+    {"a quality column", "time,out,pv,AT210.quality\n0,42,11.8,Good\n0.5,42,13,Bad\n1.5,47,11."
+                         "75,good\n3,47,11.5,\n"},
+    {"a quality of numbers",
+     "time,out,pv,pv_status\n0,42,11.8,192\n0.5,42,13,24\n1.5,47,11.75,216\n3,47,11.5,192\n"},
 };
 
 START_TEST(files_of_loggers_are_read)
 {
+    static const double time[] = {0, 1.5, 3}, out[] = {42, 47, 47}, pv[] = {11.8, 11.75, 11.5};
     rk_record *record = NULL;
     rk_diag diag = {RK_OK, ""};
+    const char *fact = good[_i].fact;
+    size_t i;
 
-    ck_assert_msg(read_text(good[_i].content, NULL, &record, &diag) == RK_OK, "%s: %s",
-                  good[_i].fact, diag.text);
-    ck_assert_uint_eq(rk_record_rows(record), 2);
-    ck_assert_double_eq_tol(rk_record_time(record)[1] - rk_record_time(record)[0], 1.5, 1e-9);
-    ck_assert_double_eq(rk_record_out(record)[0], 42);
-    ck_assert_double_eq(rk_record_out(record)[1], 47);
-    ck_assert_double_eq(rk_record_pv(record)[0], 11.8);
-    ck_assert_double_eq(rk_record_pv(record)[1], 11.75);
+    ck_assert_msg(read_text(good[_i].content, NULL, &record, &diag) == RK_OK, "%s: %s", fact,
+                  diag.text);
+    ck_assert_msg(rk_record_rows(record) == 3, "%s: %zu rows", fact, rk_record_rows(record));
+    for (i = 0; i < 3; i++) {
+        const double since = rk_record_time(record)[i] - rk_record_time(record)[0];
+
+        /* Seconds since 1970 leave 2e-7 s of a double. */
+        ck_assert_msg(fabs(since - time[i]) < 1e-6, "%s: time %.9g", fact, since);
+        ck_assert_double_eq(rk_record_out(record)[i], out[i]);
+        ck_assert_double_eq(rk_record_pv(record)[i], pv[i]);
+    }
     rk_record_free(record);
+}
+END_TEST
+
+/* What is told of a file that was read. Rows stands for rows kept. */
+static const struct {
+    const char *content;
+    size_t rows, dropped, repeated, late;
+    int clock_changes;
+    const char *first, *pv_units, *out_units;
+    double time_unit, last_time;
+} told[] = {
+    {"time,out,pv\n0,1,2\n1,1,2\n2,1,2\n", 3, 0, 0, 0, 0, "", "", "", 1, 2},
+    {"time,out,pv\n0,1,2\n1,1,Bad\n2,,2\n3,1,2\n4,1,2\n", 3, 2, 0, 0, 0,
+     "line 3, column 'pv': 'Bad' is no number", "", "", 1, 4},
+    {"time,out,pv\n0,1,2\n1,,2\n2,1,2\n", 2, 1, 0, 0, 0, "line 3, column 'out': empty", "", "",
+     1, 2},
+    {"time,out,pv,quality\n0,1,2,ok\n1,1,2,uncertain\n2,1,2,ok\n", 2, 1, 0, 0, 0,
+     "line 3, column 'quality': 'uncertain' is not good", "", "", 1, 2},
+    {"time,out,pv\n0,1,2\n1,1,2\n1,1,3\n2,1,2\n", 3, 0, 1, 0, 0, "", "", "", 1, 2},
+    {"time,out,pv\n0,1,2\n2,1,2\n1,1,3\n3,1,2\n", 4, 0, 0, 1, 0, "", "", "", 1, 3},
+    {"Time [min],FV1.OUT (%),AT1.PV_degBx\n0,1,2\n1,1,2\n", 2, 0, 0, 0, 0, "", "degBx", "%", 60,
+     60},
+    {"time_s,FV1.OUT_pct,FT1.PV [L/min]\n0,1,2\n1,1,2\n", 2, 0, 0, 0, 0, "", "L/min", "%", 1,
+     1},
+    {"time,out,pv\nh,pct,kPa\n0,1,2\n1,1,2\n", 2, 0, 0, 0, 0, "", "kPa", "%", 3600, 3600},
+    /* Local stamps: the clock goes back, and forward, at the full hour. */
+    {"time,out,pv\n2026-10-25 02:59:58,1,2\n2026-10-25 02:59:59,1,2\n2026-10-25 02:00:00,1,2\n"
+     "2026-10-25 02:00:01,1,2\n",
+     4, 0, 0, 0, 1, "", "", "", 1, 10801},
+    {"time,out,pv\n2026-03-29 01:59:58,1,2\n2026-03-29 01:59:59,1,2\n2026-03-29 03:00:00,1,2\n"
+     "2026-03-29 03:00:01,1,2\n",
+     4, 0, 0, 0, 1, "", "", "", 1, 7201},
+    {"time,out,pv\n01:59:58,1,2\n01:59:59,1,2\n03:00:00,1,2\n", 3, 0, 0, 0, 1, "", "", "", 1,
+     7200},
+    /* A gap of an hour at another time of it is a gap; so is one in UTC. */
+    {"time,out,pv\n2026-03-29 01:30:00,1,2\n2026-03-29 01:30:01,1,2\n2026-03-29 02:30:02,1,2\n",
+     3, 0, 0, 0, 0, "", "", "", 1, 9002},
+    {"time,out,pv\n2026-03-29T01:59:58Z,1,2\n2026-03-29T01:59:59Z,1,2\n2026-03-29T03:00:00Z,1,"
+     "2\n",
+     3, 0, 0, 0, 0, "", "", "", 1, 10800},
+    /* Two nights. */
+    {"time,out,pv\n20:00:00,1,2\n04:00:00,1,2\n12:00:00,1,2\n20:00:00,1,2\n04:00:00,1,2\n", 5,
+     0, 0, 0, 0, "", "", "", 1, 187200},
+};
+
+START_TEST(what_was_done_about_a_file_is_told)
+{
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "r.csv");
+    rk_record *record = NULL;
+    rk_import import;
+    rk_diag diag = {RK_OK, ""};
+
+    put_file(path, told[_i].content);
+    ck_assert_msg(rk_record_read(path, NULL, &record, &import, &diag) == RK_OK, "%s",
+                  diag.text);
+    ck_assert_uint_eq(rk_record_rows(record), told[_i].rows);
+    ck_assert_uint_eq(import.dropped, told[_i].dropped);
+    ck_assert_uint_eq(import.repeated, told[_i].repeated);
+    ck_assert_uint_eq(import.late, told[_i].late);
+    ck_assert_int_eq(import.clock_changes, told[_i].clock_changes);
+    ck_assert_str_eq(import.dropped_first, told[_i].first);
+    ck_assert_str_eq(import.pv_units, told[_i].pv_units);
+    ck_assert_str_eq(import.out_units, told[_i].out_units);
+    ck_assert_double_eq(import.time_unit, told[_i].time_unit);
+    ck_assert_double_eq_tol(rk_record_time(record)[told[_i].rows - 1], told[_i].last_time,
+                            1e-9);
+    rk_record_free(record);
+    scratch_free(dir);
 }
 END_TEST
 
@@ -74,40 +209,45 @@ static const struct {
     {"empty", "", "is empty"},
     {"only comments", "# nothing\n#\n", "is empty"},
     {"only a header", "time,out,pv\n", "has a header but no rows"},
+    {"a header and units", "time,out,pv\ns,%,degBx\n", "has a header but no rows"},
     {"no such column", "time,out,level\n0,1,2\n",
-     ":1: no column 'pv'; there are: time, out, level; name it with --pv"},
-    {"no header", "0,42,11.8\n1,42,11.8\n", "no column 'time'"},
-    {"text in a number", "time,out,pv\n0,42,11.8\n1,closed,11.8\n",
-     ":3: column 'out': 'closed' is not a number"},
-    {"an empty cell", "time,out,pv\n0,42,\n", ":2: column 'pv': '' is not a number"},
-    {"NaN", "time,out,pv\n0,42,NaN\n", ":2: column 'pv': 'NaN' is not a number"},
-    {"infinity", "time,out,pv\n0,inf,2\n", ":2: column 'out'"},
-    {"a short row", "time,out,pv\n0,42,11.8\n1,42\n", ":3: the row ends before column 'pv'"},
-    {"the same time twice", "time,out,pv\n0,42,11.8\n0,42,11.8\n",
-     ":3: time '0' does not come after"},
-    {"time runs backwards", "time,out,pv\n5,42,11.8\n4,42,11.8\n", ":3: time '4'"},
-    {"two decimal commas", "time;out;pv\n0;42;1,2,3\n", ":2: column 'pv'"},
-    {"a decimal comma between commas", "time,out,pv\n0,42,\"11,8\"\n",
+     ":1: no column looks like PV; there are: 1 'time', 2 'out', 3 'level'; name it with --pv"},
+    {"two of them", "time,FV1.OUT,FV2.OUT,pv\n0,1,2,3\n",
+     ":1: more than one column could be OUT; there are: 1 'time', 2 'FV1.OUT', 3 'FV2.OUT', 4 "
+     "'pv'; name it with --out"},
+    {"no header", "0,42,11.8\n1,42,11.8\n",
+     ":1: the first row has no names; which column is time?; there are: 1 '0', 2 '42', 3 "
+     "'11.8'; "
+     "give its number with --time"},
+    {"one column", "time\n0\n1\n", "no column looks like OUT"},
+    {"words for numbers", "time,out,pv\n0,open,11.8\n1,closed,11.8\n",
+     ":2: column 'out': 'open' cannot be used, and 2 of 2 rows are like it: check the column"},
+    {"a date in a plant's own order", "time,out,pv\n17/03/2026 09:40:00,1,2\n",
+     "'17/03/2026 09:40:00' cannot be used, and 1 of 1 rows are like it: give seconds, "
+     "hh:mm:ss "
+     "or ISO 8601"},
+    {"all bad by quality", "time,out,pv,status\n0,1,2,0\n1,1,2,0\n", "--quality none"},
+    {"time runs backwards", "time,out,pv\n5,42,11.8\n4,42,11.8\n3,42,11.8\n",
+     "time runs backwards in 2 of 3 rows"},
+    {"every other row late", "time,out,pv\n5,1,1\n4,1,1\n7,1,1\n6,1,1\n9,1,1\n8,1,1\n",
+     "time runs backwards in 3 of 6 rows"},
+    {"two decimal commas", "time;out;pv\n0;42;1,2,3\n", ":2: column 'pv': '1,2,3'"},
+    {"a quoted decimal comma between commas", "time,out,pv\n0,42,\"11,8\"\n",
      ":2: column 'pv': '11,8'"},
+    {"a decimal comma between commas", "time,out,pv\n0,42,0,11,8\n",
+     ":2: 5 cells in a row, 3 in the first one; decimal commas need quotes, or ; or tab"},
     {"a quote that does not close", "time,out,pv\n0,42,\"11.8\n1,42,11.8\n", "quote"},
     {"text behind a quote", "time,out,pv\n0,42,\"11.8\"x\n", ":2: a quote"},
-    {"a date that is none", "time,out,pv\n2026-13-01T00:00:00Z,42,1\n", ":2: column 'time'"},
+    {"a month that is none", "time,out,pv\n2026-13-01T00:00:00Z,42,1\n", ":2: column 'time'"},
     {"an hour that is none", "time,out,pv\n2026-01-01T25:00:00Z,42,1\n", ":2: column 'time'"},
-    {"seconds behind a date", "time,out,pv\n2026-01-01T00:00:00Z,42,1\n60,42,1\n",
-     ":3: column 'time': '60' is not an ISO 8601"},
-    {"a date behind seconds", "time,out,pv\n0,42,1\n2026-01-01T00:00:00Z,42,1\n",
-     ":3: column 'time'"},
     {"an offset that is none", "time,out,pv\n2026-01-01T00:00:00+1,42,1\n",
      ":2: column 'time'"},
+    {"minutes of an hour", "time,out,pv\n00:60:00,42,1\n", ":2: column 'time': '00:60:00'"},
     {"numbers too large", "time,out,pv\n0,1e999,1\n", ":2: column 'out'"},
-    {"a number too long to hold",
-     "time,out,pv\n0,42,0."
-     "00000000000000000000000000000000000000000000000000000000000000000001e70\n",
-     ":2: column 'pv': '0.0000"},
-    {"a number cut where it would still be one",
-     "time,out,pv\n0,42,1111111111111111111111111111111111111111111111111111111111111111\n",
-     "...' is not a number"},
     {"the line number counts comments", "# a\n# b\ntime,out,pv\n\n0,42,x\n", ":5: column 'pv'"},
+    {"the line number counts line breaks in quotes",
+     "time,out,pv,note\n0,42,1,\"a\nb\"\n1,42,1,2,3\n", ":4: 5 cells"},
+    {"UTF-16", "\xFF\xFEt\xFFi", "is UTF-16 text; save or export it as CSV in UTF-8"},
 };
 
 START_TEST(files_that_cannot_be_read_are_told_with_line_and_column)
@@ -124,22 +264,126 @@ START_TEST(files_that_cannot_be_read_are_told_with_line_and_column)
 }
 END_TEST
 
-START_TEST(columns_are_found_by_name)
+/* Columns by name and number, and time units. */
+static const struct {
+    const char *content;
+    rk_columns asked;
+    double out, pv, last_time;
+    const char *says; /* NULL: it can be read */
+} asked[] = {
+    {"a,b,c\n0,1,2\n1,1,2\n", {"a", "b", "c", NULL, 0}, 1, 2, 1, NULL},
+    {"a,b,c\n0,1,2\n1,1,2\n", {"1", "3", "2", NULL, 0}, 2, 1, 1, NULL},
+    {"0,1,2\n1,1,2\n", {"1", "2", "3", NULL, 0}, 1, 2, 1, NULL},
+    {"0,5;1,5;2,5\n1,5;1,5;2,5\n", {"1", "2", "3", NULL, 0}, 1.5, 2.5, 1.5, NULL},
+    {"09:40:00;1,5;2,5\n09:41:00;1,5;2,5\n", {"1", "3", "2", NULL, 0}, 2.5, 1.5, 34860, NULL},
+    {"2026-03-17T00:00:00Z,1,2\n2026-03-17T00:01:00Z,1,2\n",
+     {"1", "2", "3", NULL, 0},
+     1,
+     2,
+     60,
+     NULL},
+    /* A name that is a number goes before the number of a column. */
+    {"t,3,2,1\n0,7,8,9\n5,7,8,9\n", {"t", "3", "1", NULL, 0}, 7, 9, 5, NULL},
+    {"A,a,c\n0,1,2\n1,1,2\n", {"A", "a", "c", NULL, 0}, 1, 2, 1, NULL},
+    {"a,b,B\n0,1,2\n1,1,2\n", {"A", "b", "B", NULL, 0}, 1, 2, 1, NULL},
+    {"a,b,c,c\n0,1,2,3\n", {"a", "b", "c", NULL, 0}, 0, 0, 0, "more than one column 'c'"},
+    {"a,b,c\n0,1,2\n", {"a", "b", "4", NULL, 0}, 0, 0, 0, "no column '4'; there are: 1 'a', 2"},
+    {"a,b,c\n0,1,2\n", {"a", "b", "0", NULL, 0}, 0, 0, 0, "no column '0'"},
+    {"a,b,c\n0,1,2\n", {"a", "b", "1.5", NULL, 0}, 0, 0, 0, "no column '1.5'"},
+    {"time,out,pv\n0,1,2\n1,1,2\n", {NULL, NULL, NULL, NULL, 60}, 1, 2, 60, NULL},
+    {"time_min,out,pv\n0,1,2\n1,1,2\n", {NULL, NULL, NULL, NULL, 3600}, 1, 2, 3600, NULL},
+    {"time,out,pv\n0,1,2\n200,1,2\n", {NULL, NULL, NULL, NULL, 0.001}, 1, 2, 0.2, NULL},
+    {"time,out,pv\n09:40:00,1,2\n09:40:01,1,2\n",
+     {NULL, NULL, NULL, NULL, 60},
+     0,
+     0,
+     0,
+     "leave --time-unit out"},
+    {"time,out,pv,status\n0,1,2,0\n1,1,2,0\n", {NULL, NULL, NULL, "none", 0}, 1, 2, 1, NULL},
+    {"time,out,pv,q\n0,1,2,ok\n1,1,2,ok\n2,1,2,bad\n",
+     {NULL, NULL, NULL, "q", 0},
+     1,
+     2,
+     1,
+     NULL},
+    {"time,out,pv\n0,1,2\n", {NULL, NULL, NULL, "q", 0}, 0, 0, 0, "no column 'q'"},
+};
+
+START_TEST(columns_are_taken_as_asked)
 {
-    const rk_columns names = {"time_s", "FV210.OUT_pct", "AT210.PV_degBx"};
-    const rk_columns missing = {"time_s", "FV210.OUT", "AT210.PV_degBx"};
     rk_record *record = NULL;
     rk_diag diag = {RK_OK, ""};
-    const char *path = RK_SOURCE "/data/records/clean_single_step.csv";
+    const rk_status status = read_text(asked[_i].content, &asked[_i].asked, &record, &diag);
 
-    ck_assert_int_eq(rk_record_read(path, &names, &record, NULL), RK_OK);
-    ck_assert_uint_eq(rk_record_rows(record), 601);
-    ck_assert_uint_eq(rk_record_moves(record), 1);
+    if (asked[_i].says != NULL) {
+        ck_assert_int_eq(status, RK_ERR_FORMAT);
+        ck_assert_msg(strstr(diag.text, asked[_i].says) != NULL, "%s", diag.text);
+        return;
+    }
+    ck_assert_msg(status == RK_OK, "%s", diag.text);
+    ck_assert_uint_eq(rk_record_rows(record), 2);
+    ck_assert_double_eq(rk_record_time(record)[1], asked[_i].last_time);
+    ck_assert_double_eq(rk_record_out(record)[0], asked[_i].out);
+    ck_assert_double_eq(rk_record_pv(record)[0], asked[_i].pv);
     rk_record_free(record);
-    record = NULL;
-    ck_assert_int_eq(rk_record_read(path, &missing, &record, &diag), RK_ERR_FORMAT);
-    ck_assert_ptr_nonnull(
-        strstr(diag.text, "no column 'FV210.OUT'; there are: time_s, FV210.OUT_pct"));
+}
+END_TEST
+
+/* The numbers of a locale with a decimal comma must change nothing. */
+START_TEST(a_locale_changes_nothing)
+{
+    const char *const locales[] = {"de_DE.UTF-8", "fr_FR.UTF-8", "C"};
+    rk_record *record = NULL;
+    size_t i = 0;
+
+    while (setlocale(LC_ALL, locales[i]) == NULL) {
+        i++;
+    }
+    ck_assert_int_eq(read_text("time,out,pv\n0,1,2.1234567890123456789\n", NULL, &record, NULL),
+                     RK_OK);
+    ck_assert_double_eq(rk_record_pv(record)[0], 2.1234567890123456789);
+    (void)setlocale(LC_ALL, "C");
+    rk_record_free(record);
+}
+END_TEST
+
+/* The time of row k of n: forward, with a thousandth of the rows a little late, or backward. */
+static double time_of_row(int k, int n, int way)
+{
+    if (way == 2) return n - k;
+    return way == 1 && k % 1000 == 999 ? k - 3.5 : k;
+}
+
+static const struct {
+    int rows, way;
+    size_t late;
+    rk_status status;
+} orders[] = {{20000, 0, 0, RK_OK}, {20000, 1, 20, RK_OK}, {20000, 2, 0, RK_ERR_FORMAT}};
+
+START_TEST(a_few_late_rows_are_sorted_and_a_record_that_runs_backwards_is_refused)
+{
+    rk_text *text = rk_text_create();
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "r.csv");
+    rk_record *record = NULL;
+    rk_import import;
+    int i;
+
+    rk_text_add(text, "time,out,pv\n");
+    for (i = 0; i < orders[_i].rows; i++) {
+        rk_text_add(text, "%.1f,%d,1\n", time_of_row(i, orders[_i].rows, orders[_i].way), i);
+    }
+    put_file(path, rk_text_chars(text));
+    ck_assert_int_eq(rk_record_read(path, NULL, &record, &import, NULL), orders[_i].status);
+    if (orders[_i].status == RK_OK) {
+        ck_assert_uint_eq(import.late, orders[_i].late);
+        for (i = 1; i < orders[_i].rows; i++) {
+            ck_assert_double_gt(rk_record_time(record)[i], rk_record_time(record)[i - 1]);
+        }
+    }
+    rk_record_free(record);
+    rk_text_free(text);
+    scratch_free(dir);
 }
 END_TEST
 
@@ -148,12 +392,13 @@ START_TEST(a_file_that_is_not_there_is_no_format_error)
     rk_record *record = NULL;
     rk_diag diag = {RK_OK, ""};
 
-    ck_assert_int_eq(rk_record_read("/nowhere/at/all.csv", NULL, &record, &diag), RK_ERR_IO);
+    ck_assert_int_eq(rk_record_read("/nowhere/at/all.csv", NULL, &record, NULL, &diag),
+                     RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "No such file"));
-    ck_assert_int_eq(rk_record_read(RK_SOURCE, NULL, &record, NULL),
+    ck_assert_int_eq(rk_record_read(RK_SOURCE, NULL, &record, NULL, NULL),
                      RK_ERR_IO); /* a directory */
-    ck_assert_int_eq(rk_record_read(NULL, NULL, &record, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_record_read("x.csv", NULL, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_record_read(NULL, NULL, &record, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_record_read("x.csv", NULL, NULL, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -186,8 +431,12 @@ Suite *suite_record_file(void)
     TCase *t = tcase_create("record_file");
 
     add_table(t, files_of_loggers_are_read, good);
+    add_table(t, what_was_done_about_a_file_is_told, told);
     add_table(t, files_that_cannot_be_read_are_told_with_line_and_column, bad);
-    tcase_add_test(t, columns_are_found_by_name);
+    add_table(t, columns_are_taken_as_asked, asked);
+    tcase_add_test(t, a_locale_changes_nothing);
+    add_table(t, a_few_late_rows_are_sorted_and_a_record_that_runs_backwards_is_refused,
+              orders);
     tcase_add_test(t, a_file_that_is_not_there_is_no_format_error);
     tcase_add_test(t, long_files_are_read_to_the_last_row);
     suite_add_tcase(suite, t);

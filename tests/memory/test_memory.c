@@ -42,10 +42,10 @@ void rk_memory_free(void *block)
 
 static rk_status read_and_fit(void)
 {
-    const rk_columns names = {"timestamp", "FV210.OUT_pct", "AT210.PV_degBx"};
     rk_record *record = NULL;
     rk_fit fit;
-    rk_status status = rk_record_read(RK_SOURCE "/data/blend-brix.csv", &names, &record, NULL);
+    rk_status status =
+        rk_record_read(RK_SOURCE "/data/blend-brix.csv", NULL, &record, NULL, NULL);
 
     if (status == RK_OK) {
         status = rk_fit_fopdt(record, &fit, NULL);

@@ -38,6 +38,9 @@ typedef struct rk_loop_design {
     char record_file[RK_PATH_CHARS]; /* as the user wrote it; empty: none */
     char record_path[RK_PATH_CHARS]; /* where that is, seen from here */
     char time_column[RK_NAME_CHARS], out_column[RK_NAME_CHARS], pv_column[RK_NAME_CHARS];
+    char quality_column[RK_NAME_CHARS];
+    double
+        record_time_unit; /* s that a number in the time column counts; 0: as the file says */
 
     bool has_model;
     rk_model model;

@@ -24,6 +24,20 @@ rk_status rk_record_create(rk_record **record, rk_diag *diag);
  */
 rk_status rk_record_add(rk_record *record, double time, double out, double pv, rk_diag *diag);
 
+/** Where rk_record_place put a row. */
+typedef enum rk_placed {
+    RK_PLACED_LAST = 0,    /* behind the others, as it should be */
+    RK_PLACED_AGAIN = 1,   /* over the row that had the same time */
+    RK_PLACED_BETWEEN = 2, /* before rows that came earlier */
+} rk_placed;
+
+/**
+ * Put a row where its time belongs; slow if that is far from the end. Errors  as
+ * rk_record_add, but for the time.
+ */
+rk_status rk_record_place(rk_record *record, double time, double out, double pv,
+                          rk_placed *placed, rk_diag *diag);
+
 size_t rk_record_rows(const rk_record *record);
 
 /** The columns, rk_record_rows long; valid until the next rk_record_add. Time as it was given,

@@ -11,10 +11,16 @@
  */
 bool rk_number_parse(const char *text, size_t length, double *value);
 
+/** The same where another mark, such as a comma, may stand for the point. */
+bool rk_number_parse_with(const char *text, size_t length, char mark, double *value);
+
 /**
  * The same with an optional time unit behind it: "200ms", "2s", "5min", "1h"; a bare number is
  * seconds. The value is in seconds.
  */
 bool rk_time_parse(const char *text, size_t length, double *seconds);
+
+/** Read a time unit alone, "ms", "s", "min" or "h", as its seconds. */
+bool rk_time_unit_parse(const char *text, double *seconds);
 
 #endif

@@ -2,28 +2,56 @@
 #ifndef REDKETTLE_FILES_RECORD_FILE_H
 #define REDKETTLE_FILES_RECORD_FILE_H
 
+#include <stdbool.h>
+
+#include <redkettle/design/loop_design.h>
 #include <redkettle/design/record.h>
 
-/** Which columns of a CSV file hold what, by the names in its header. */
-typedef struct rk_columns {
-    const char *time; /* NULL or "": a column called time, in any case of letters */
-    const char *out;  /* .. called out */
-    const char *pv;   /* .. called pv */
-} rk_columns;
+enum { RK_COLUMN_CHARS = RK_NAME_CHARS };
 
 /**
- * Read a record from a CSV file (RFC 4180) with a header row.
+ * Which columns of a CSV file hold what: a name in the header, or a number from 1. NULL or "":
+ * guessed from the usual names as words of their own or tag suffixes (FV210.OUT): time,
+ * timestamp; out, op, co, mv; pv; quality, status.
+ */
+typedef struct rk_columns {
+    const char *time, *out, *pv;
+    const char *quality; /* rows that it calls bad are dropped; "none": there is no such one */
+    double time_unit;    /* s that a number in the time column counts; 0: as its header says */
+} rk_columns;
+
+/** What was found in a file, and what was done about it. */
+typedef struct rk_import {
+    char time[RK_COLUMN_CHARS], out[RK_COLUMN_CHARS], pv[RK_COLUMN_CHARS];
+    char quality[RK_COLUMN_CHARS];                            /* "": none */
+    bool guessed;                                             /* a column was, from its name */
+    char pv_units[RK_UNITS_CHARS], out_units[RK_UNITS_CHARS]; /* "": the file does not say */
+    double time_unit;    /* s; 1 where the file does not say */
+    bool time_is_number; /* no dates, no time of day */
+
+    size_t dropped;          /* rows with a bad cell, or that the quality column calls bad */
+    char dropped_first[120]; /* the first of them, and why */
+    size_t repeated;         /* rows with the time of another: the last one stays */
+    size_t late;             /* rows that came out of order and were sorted in */
+    int clock_changes;       /* leaps of local time by an hour that were taken out */
+} rk_import;
+
+/**
+ * Read a record from a CSV file (RFC 4180).
  *
- * Separator comma, semicolon or tab, whichever stands most often in the header; with semicolon
- * or tab a decimal comma is understood. Time in seconds, or ISO 8601 date and time with T or a
- * blank, fraction, Z or offset (without: UTC). Lines that start with # and empty lines are
- * passed over; a byte order mark too.
+ * Separator comma, semicolon or tab; with the last two a decimal comma is understood, whatever
+ * the locale. The first row names the columns, or there are no names at all; a row of units may
+ * follow. Time is a number, hh:mm:ss or ISO 8601; a record across midnight or a clock change
+ * does not break. Lines that start with # and empty lines are passed over.
+ *
+ * A row with a cell that is no number is dropped and counted; one with the time of another
+ * replaces it; a few rows out of order are sorted. `import` tells; it may be NULL.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO if the file cannot be read; RK_ERR_FORMAT for an
- * empty file, a missing column, a cell that cannot be read or a time that does not rise: diag
- *         says file:line and the column.
+ * empty file, a column that cannot be told, more bad rows than good ones, a time that runs
+ *         backwards: diag says file:line and the column.
  */
 rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record **record,
-                         rk_diag *diag);
+                         rk_import *import, rk_diag *diag);
 
 #endif
