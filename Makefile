@@ -2,7 +2,7 @@
 PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
 
-.PHONY: all setup demo test bench install lint debug sanitize format clean
+.PHONY: all setup demo test bench install lint debug sanitize fuzz format clean
 
 all: setup
 	@cmake --preset release >/dev/null
@@ -32,6 +32,18 @@ sanitize: setup
 	@cmake --preset sanitize >/dev/null
 	@$(CMAKE_BUILD) build-sanitize
 
+# A minute of libFuzzer over the record reader.
+FUZZ_SECONDS ?= 60
+fuzz:
+	@tools/setup.sh clang
+	@tools/setup.sh libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev
+	@cmake --preset fuzz >/dev/null
+	@$(CMAKE_BUILD) build-fuzz --target fuzz-record
+	@mkdir -p build-fuzz/corpus
+	@build-fuzz/fuzz-record -max_total_time=$(FUZZ_SECONDS) -max_len=8192 -timeout=5 \
+	    -print_final_stats=1 -verbosity=0 -dict=tests/fuzz/record.dict \
+	    -artifact_prefix=build-fuzz/ build-fuzz/corpus data/records
+
 lint: all
 	@tools/lint.sh
 
@@ -39,4 +51,4 @@ format:
 	@tools/check_format.sh --fix
 
 clean:
-	@rm -rf build build-debug build-sanitize build-clang
+	@rm -rf build build-debug build-sanitize build-clang build-fuzz

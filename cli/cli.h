@@ -36,7 +36,7 @@ typedef struct job {
     const char *time_column, *out_column, *pv_column, *quality_column;
     double time_unit; /* s; 0: not given */
     const char *kind;
-    double gain, tau, dead_time, out0, pv0; /* NaN: not given */
+    double gain, tau[2], damping, dead_time, out0, pv0; /* NaN: not given */
     rk_given_settings given;
     const char *rule;
     double lambda, sp_weight, tracking_time;
@@ -59,8 +59,9 @@ job job_make(const char *command);
 void job_free(job *j);
 
 /** Option groups for argp children; their input is the job. */
-extern const struct argp column_options, model_options, tuning_options, settings_options,
-    windup_options, scan_options, limit_options, output_options, figure_option, save_option;
+extern const struct argp column_options, kind_option, model_options, tuning_options,
+    settings_options, windup_options, scan_options, limit_options, output_options,
+    figure_option, save_option;
 
 /**
  * The parser of a command that has no options of its own but its children's: takes one

@@ -6,17 +6,17 @@
 #include "show.h"
 
 static const struct argp_child children[] = {
-    {&column_options, 0, "The record:", 1},
-    {&output_options, 0, "Output:", 2},
-    {&figure_option, 0, "Drawing:", 3},
-    {&save_option, 0, "Saving:", 4},
-    {0},
+    {&column_options, 0, "The record:", 1}, {&kind_option, 0, "The model:", 1},
+    {&output_options, 0, "Output:", 2},     {&figure_option, 0, "Drawing:", 3},
+    {&save_option, 0, "Saving:", 4},        {0},
 };
 static const struct argp argp = {
     NULL,
     parse_common,
     "RECORD.csv|LOOP.loop",
-    "Fit a first-order-plus-dead-time model to a step test, with 95 % intervals.\v"
+    "Fit a process model to a step test, with 95 % intervals: first order plus dead time, or "
+    "with "
+    "--kind ipdt an integrator plus dead time.\v"
     "The record has columns for time, OUT and PV; OUT is held from a row to the next. Example: "
     "redkettle fit test.csv --time time_s --out FV210.OUT --pv AT210.PV --figure fit.png",
     children,
@@ -47,26 +47,41 @@ static void print_time_line(const char *what, double seconds, const double *inte
     print_line(what, seconds / unit, minutes ? "min" : "s", shown, other);
 }
 
+static void print_model(const job *j)
+{
+    const rk_fit *f = &j->fit;
+    const bool integrates = rk_model_kind_integrates(f->model.kind);
+    const double pct = rk_loop_design_gain_pct(&j->loop, f->model.gain);
+    char unit[(2 * RK_UNITS_CHARS) + 8], more[80] = "";
+
+    (void)snprintf(unit, sizeof unit, "%s/%s%s%s", j->loop.pv_units, integrates ? "(" : "",
+                   j->loop.out_units, integrates ? " s)" : "");
+    if (!isnan(pct)) {
+        (void)snprintf(more, sizeof more, "   = %.4g %% of PV span%s per %% of OUT span", pct,
+                       integrates ? " per s" : "");
+    }
+    print_line("gain", f->model.gain, unit, f->gain95, more);
+    if (rk_model_kind_times(f->model.kind) > 0) {
+        print_time_line("time constant", f->model.time_constant[0], f->tau95, j->minutes);
+    }
+    print_time_line("dead time", f->model.dead_time, f->dead_time95, j->minutes);
+    print_line(integrates ? "PV at first" : "PV at rest", f->model.pv0, j->loop.pv_units,
+               f->pv0_95, "");
+    (void)printf("  %-14s %9.4g %s\n\n", integrates ? "balanced OUT" : "at OUT", f->model.out0,
+                 j->loop.out_units);
+}
+
 static void print_fit(const job *j)
 {
     const rk_fit *f = &j->fit;
     const rk_level worst = rk_findings_worst(&f->findings);
     static const char *const verdicts[] = {"GOOD", "USABLE, with care", "UNFIT"};
-    const double pct = rk_loop_design_gain_pct(&j->loop, f->model.gain);
-    char unit[(2 * RK_UNITS_CHARS) + 2], more[64] = "";
 
     show_verdict(verdicts[worst], worst != RK_LEVEL_UNFIT);
-    (void)printf(": first order plus dead time, %s, %zu rows, %zu move%s of OUT\n\n",
-                 j->loop.record_file, f->rows, f->moves, f->moves == 1 ? "" : "s");
-    (void)snprintf(unit, sizeof unit, "%s/%s", j->loop.pv_units, j->loop.out_units);
-    if (!isnan(pct)) {
-        (void)snprintf(more, sizeof more, "   = %.4g %% of PV span per %% of OUT span", pct);
-    }
-    print_line("gain", f->model.gain, unit, f->gain95, more);
-    print_time_line("time constant", f->model.time_constant[0], f->tau95, j->minutes);
-    print_time_line("dead time", f->model.dead_time, f->dead_time95, j->minutes);
-    print_line("PV at rest", f->model.pv0, j->loop.pv_units, f->pv0_95, "");
-    (void)printf("  %-14s %9.4g %s\n\n", "at OUT", f->model.out0, j->loop.out_units);
+    (void)printf(": %s, %s, %zu rows, %zu move%s of OUT\n\n",
+                 rk_model_kind_words(f->model.kind), j->loop.record_file, f->rows, f->moves,
+                 f->moves == 1 ? "" : "s");
+    print_model(j);
     (void)printf(
         "  The model explains %.1f %% of PV's movement. It leaves %.3g %s (rms), with a\n"
         "  correlation from row to row of %.2f (0: pure noise).\n",

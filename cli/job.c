@@ -15,7 +15,8 @@ job job_make(const char *command)
 
     memset(&made, 0, sizeof made);
     made.command = command;
-    made.gain = made.tau = made.dead_time = made.out0 = made.pv0 = none;
+    made.gain = made.tau[0] = made.tau[1] = made.damping = made.dead_time = made.out0 =
+        made.pv0 = none;
     made.given = rk_given_settings_make();
     made.lambda = made.sp_weight = made.tracking_time = made.scan = none;
     made.out_low = made.out_high = made.out_rate = none;
@@ -127,16 +128,23 @@ static int lay_model(job *j)
     if (!isnan(j->pv0)) {
         m->pv0 = j->pv0;
     }
-    if (isnan(j->gain) && isnan(j->tau) && isnan(j->dead_time)) return EXIT_DONE;
-    if (!j->loop.has_model && (isnan(j->gain) || isnan(j->tau) || isnan(j->dead_time))) {
-        return fail(j, EXIT_USAGE,
-                    "a model needs all of --gain, --time-constant and --dead-time");
+    if (isnan(j->gain) && isnan(j->tau[0]) && isnan(j->damping) && isnan(j->dead_time)) {
+        return EXIT_DONE;
+    }
+    if (!j->loop.has_model && (isnan(j->gain) || isnan(j->dead_time) ||
+                               (rk_model_kind_times(m->kind) > 0 && isnan(j->tau[0])))) {
+        return fail(j, EXIT_USAGE, "a model needs all of --gain, %s--dead-time",
+                    rk_model_kind_times(m->kind) > 0 ? "--time-constant and " : "");
     }
     if (!isnan(j->gain)) {
         m->gain = j->gain;
     }
-    if (!isnan(j->tau)) {
-        m->time_constant[0] = j->tau;
+    if (!isnan(j->tau[0])) {
+        m->time_constant[0] = j->tau[0];
+        m->time_constant[1] = isnan(j->tau[1]) ? 0.0 : j->tau[1];
+    }
+    if (!isnan(j->damping)) {
+        m->damping = j->damping;
     }
     if (!isnan(j->dead_time)) {
         m->dead_time = j->dead_time;
@@ -335,7 +343,7 @@ int need_model(job *j)
     }
     result = need_record(j);
     if (result != EXIT_DONE) return result;
-    status = rk_fit_fopdt(j->record, &j->fit, &diag);
+    status = rk_fit_kind(j->record, j->loop.model.kind, &j->fit, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     rk_loop_design_take_fit(&j->loop, &j->fit);
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&

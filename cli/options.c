@@ -14,6 +14,7 @@ enum {
     OPT_KIND,
     OPT_GAIN,
     OPT_TAU,
+    OPT_DAMPING,
     OPT_DEAD_TIME,
     OPT_OUT0,
     OPT_PV0,
@@ -52,6 +53,21 @@ void take_time(struct argp_state *state, const char *option, const char *arg, do
     if (rk_time_parse(arg, strlen(arg), seconds)) return;
     argp_failure(state, EXIT_USAGE, 0,
                  "--%s: '%s' is not a time; give seconds, or 200ms, 2s, 5min, 1h", option, arg);
+}
+
+/* One time, or two with a comma between. */
+static void take_times(struct argp_state *state, const char *option, const char *arg,
+                       double *seconds)
+{
+    const char *comma = strchr(arg, ',');
+
+    if (comma == NULL) {
+        take_time(state, option, arg, &seconds[0]);
+    } else if (!rk_time_parse(arg, (size_t)(comma - arg), &seconds[0]) ||
+               !rk_time_parse(comma + 1, strlen(comma + 1), &seconds[1])) {
+        argp_failure(state, EXIT_USAGE, 0,
+                     "--%s: '%s' is not one time, nor two such as 160s,62s", option, arg);
+    }
 }
 
 error_t parse_common(int key, char *arg, struct argp_state *state)
@@ -131,7 +147,10 @@ static error_t parse_model(int key, char *arg, struct argp_state *state)
         take_number(state, "gain", arg, &j->gain);
         return 0;
     case OPT_TAU:
-        take_time(state, "time-constant", arg, &j->tau);
+        take_times(state, "time-constant", arg, j->tau);
+        return 0;
+    case OPT_DAMPING:
+        take_number(state, "damping", arg, &j->damping);
         return 0;
     case OPT_DEAD_TIME:
         take_time(state, "dead-time", arg, &j->dead_time);
@@ -251,10 +270,16 @@ static const struct argp_option column_list[] = {
      "what a number in the time column counts: ms, s, min, h (default: as its header says)", 1},
     {0},
 };
+static const struct argp_option kind_list[] = {
+    {"kind", OPT_KIND, "KIND", 0, "model kind: fopdt, sopdt, sopdt-osc, ipdt, ipdt-lag", 2},
+    {0},
+};
 static const struct argp_option model_list[] = {
-    {"kind", OPT_KIND, "KIND", 0, "model kind: fopdt", 2},
-    {"gain", OPT_GAIN, "K", 0, "process gain, pv units per out unit", 2},
-    {"time-constant", OPT_TAU, "TIME", 0, "time constant", 2},
+    {"kind", OPT_KIND, "KIND", 0, "model kind: fopdt, sopdt, sopdt-osc, ipdt, ipdt-lag", 2},
+    {"gain", OPT_GAIN, "K", 0,
+     "process gain, pv units per out unit; an integrator's per second too", 2},
+    {"time-constant", OPT_TAU, "TIME[,TIME]", 0, "time constant, or two", 2},
+    {"damping", OPT_DAMPING, "Z", 0, "damping of sopdt-osc, 0 to 1", 2},
     {"dead-time", OPT_DEAD_TIME, "TIME", 0, "dead time", 2},
     {"out0", OPT_OUT0, "OUT", 0, "operating point: OUT", 2},
     {"pv0", OPT_PV0, "PV", 0, "operating point: the PV that OUT holds", 2},
@@ -314,6 +339,7 @@ static const struct argp_option save_list[] = {
 };
 
 const struct argp column_options = {.options = column_list, .parser = parse_column};
+const struct argp kind_option = {.options = kind_list, .parser = parse_model};
 const struct argp model_options = {.options = model_list, .parser = parse_model};
 const struct argp tuning_options = {.options = tuning_list, .parser = parse_settings};
 const struct argp settings_options = {.options = settings_list, .parser = parse_settings};

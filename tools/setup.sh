@@ -1,9 +1,11 @@
 #!/bin/sh
-# Installs the Debian packages that the build and the tests need and that are missing.
+# Installs the Debian packages that the build and the tests need, and those named as arguments,
+# if they are missing.
 set -eu
 
 packages='build-essential cmake ninja-build pkg-config libcminpack-dev libcsv-dev libinih-dev
 libjansson-dev gnuplot-nox check valgrind clang-format'
+packages="$packages $*"
 
 command -v dpkg-query >/dev/null 2>&1 || {
     echo "setup: not a Debian system; install the counterparts of: $packages" | tr '\n' ' '

@@ -20,9 +20,13 @@ static double student95(double freedom)
     return z * (1.0 + ((a + ((b + (c / freedom)) / freedom)) / freedom));
 }
 
+double rki_fit_t95(const rki_series *series)
+{
+    return student95((double)series->samples - RKI_PARAMETERS);
+}
+
 /* How much of PV is explained, and whether what is left looks like noise. */
-static void measure(const rki_series *series, const rki_room *room, const rki_solution *at,
-                    rk_fit *fit)
+void rki_fit_measure(const rki_series *series, const double *residual, rk_fit *fit)
 {
     const double rows = (double)series->samples;
     double mean = 0, total = 0, left = 0, product = 0, before = 0;
@@ -33,14 +37,13 @@ static void measure(const rki_series *series, const rki_room *room, const rki_so
     }
     for (i = 0; i < series->samples; i++) {
         const double off = series->pv[i] - mean;
-        const double residual = series->pv[i] - at->p[3] - (at->p[0] * room->x[i]);
 
         total += off * off;
-        left += residual * residual;
+        left += residual[i] * residual[i];
         if (i > 0) {
-            product += residual * before;
+            product += residual[i] * before;
         }
-        before = residual;
+        before = residual[i];
     }
     fit->rmse = sqrt(left / rows);
     fit->noise = sqrt(left / (rows - RKI_PARAMETERS));
@@ -61,7 +64,7 @@ static void add_findings(const rki_series *series, rk_fit *fit)
     if (tau > INTEGRATING * since) {
         rk_findings_add(
             &fit->findings, RK_LEVEL_UNFIT,
-            "do not tune from this model; if the process does settle, record until it has",
+            "fit it with --kind ipdt; if the process does settle, record until it has",
             "PV keeps moving for as long as OUT is off balance: an integrating process, "
             "which a fopdt model cannot describe");
         return;
@@ -118,9 +121,9 @@ static void around(double value, double half, double *interval)
 
 static void report(rki_series *series, rki_room *room, const rki_solution *at, rk_fit *fit)
 {
-    const double t = student95((double)series->samples - RKI_PARAMETERS);
-    const double tau = exp(at->p[1]);
+    const double t = rki_fit_t95(series), tau = exp(at->p[1]);
     double error[RKI_PARAMETERS];
+    size_t i;
 
     memset(fit, 0, sizeof *fit);
     fit->model.kind = RK_MODEL_FOPDT;
@@ -133,7 +136,10 @@ static void report(rki_series *series, rki_room *room, const rki_solution *at, r
     fit->moves = series->events;
 
     rki_fit_respond(series, room, at);
-    measure(series, room, at, fit);
+    for (i = 0; i < series->samples; i++) {
+        room->residual[i] = series->pv[i] - at->p[3] - (at->p[0] * room->x[i]);
+    }
+    rki_fit_measure(series, room->residual, fit);
     rki_fit_errors(series, room, at, fit->noise, error);
     around(fit->model.gain, t * error[0], fit->gain95);
     fit->tau95[0] = tau * exp(-t * error[1]);
@@ -144,7 +150,7 @@ static void report(rki_series *series, rki_room *room, const rki_solution *at, r
     add_findings(series, fit);
 }
 
-static rk_status check_record(const rk_record *record, rk_diag *diag)
+rk_status rki_fit_check_record(const rk_record *record, rk_diag *diag)
 {
     const size_t rows = rk_record_rows(record);
     const double *out = rk_record_out(record), *pv = rk_record_pv(record);
@@ -210,7 +216,7 @@ rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
     rk_status status;
 
     if (record == NULL || fit == NULL) return RK_ERR_ARG;
-    status = check_record(record, diag);
+    status = rki_fit_check_record(record, diag);
     if (status == RK_OK) {
         status = rki_series_create(&series, record, diag);
     }
@@ -219,7 +225,9 @@ rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
     room.x = rk_memory_create(series.samples, sizeof(double));
     room.by_theta = rk_memory_create(series.samples, sizeof(double));
     room.by_log_tau = rk_memory_create(series.samples, sizeof(double));
-    if (room.x == NULL || room.by_theta == NULL || room.by_log_tau == NULL) {
+    room.residual = rk_memory_create(series.samples, sizeof(double));
+    if (room.x == NULL || room.by_theta == NULL || room.by_log_tau == NULL ||
+        room.residual == NULL) {
         status =
             rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows", series.samples);
     } else {
@@ -228,6 +236,15 @@ rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
     rk_memory_free(room.x);
     rk_memory_free(room.by_theta);
     rk_memory_free(room.by_log_tau);
+    rk_memory_free(room.residual);
     rki_series_free(&series);
     return status;
+}
+
+rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag)
+{
+    if (kind == RK_MODEL_FOPDT) return rk_fit_fopdt(record, fit, diag);
+    if (kind == RK_MODEL_IPDT) return rk_fit_ipdt(record, fit, diag);
+    return rk_diag_set(diag, RK_ERR_RANGE, "a %s model cannot be fitted; fopdt and ipdt can",
+                       rk_model_kind_to_text(kind));
 }

@@ -182,8 +182,7 @@ rk_status rki_fit_polish(rki_series *series, rki_room *room, const rki_point *st
     return status;
 }
 
-/* Inverse of a symmetric positive matrix in place, scaled first; false if it is singular. */
-static bool invert(double h[RKI_PARAMETERS][RKI_PARAMETERS])
+bool rki_fit_invert(double h[RKI_PARAMETERS][RKI_PARAMETERS])
 {
     double scale[RKI_PARAMETERS], inverse[RKI_PARAMETERS][RKI_PARAMETERS] = {{0}};
     int i, j, k;
@@ -242,7 +241,7 @@ void rki_fit_errors(const rki_series *series, const rki_room *room, const rki_so
             }
         }
     }
-    if (!invert(h)) {
+    if (!rki_fit_invert(h)) {
         for (a = 0; a < RKI_PARAMETERS; a++) {
             error[a] = HUGE_VAL;
         }

@@ -2,6 +2,10 @@
 #ifndef RKI_DESIGN_FIT_STAGES_H
 #define RKI_DESIGN_FIT_STAGES_H
 
+#include <stdbool.h>
+
+#include <redkettle/design/fit.h>
+
 #include "response.h"
 
 enum {
@@ -20,9 +24,9 @@ typedef struct rki_solution {
     double cost;              /* sum of squares over all rows */
 } rki_solution;
 
-/** Room for a response and its derivatives at every sample. */
+/** Room for a response, its derivatives and what is left at every sample. */
 typedef struct rki_room {
-    double *x, *by_theta, *by_log_tau;
+    double *x, *by_theta, *by_log_tau, *residual;
 } rki_room;
 
 /** The longest dead time that the record can show. */
@@ -48,5 +52,20 @@ void rki_fit_respond(rki_series *series, rki_room *room, const rki_solution *at)
  */
 void rki_fit_errors(const rki_series *series, const rki_room *room, const rki_solution *at,
                     double noise, double error[RKI_PARAMETERS]);
+
+/** Inverse of a symmetric positive matrix in place, scaled first; false if it is singular. */
+bool rki_fit_invert(double h[RKI_PARAMETERS][RKI_PARAMETERS]);
+
+/** Can this record be fitted at all? Errors  RK_ERR_DATA, and diag says why not. */
+rk_status rki_fit_check_record(const rk_record *record, rk_diag *diag);
+
+/**
+ * From what the model leaves of pv at each sample: fit percent, rmse, noise, residual
+ * correlation, bic.
+ */
+void rki_fit_measure(const rki_series *series, const double *residual, rk_fit *fit);
+
+/** The half width of a 95 % interval in standard errors. */
+double rki_fit_t95(const rki_series *series);
 
 #endif

@@ -44,6 +44,7 @@ rk_loop_design rk_loop_design_make(void)
     made.lambda = none;
     made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
     made.requirements = rk_requirements_default();
+    made.plant = rk_plant_design_make();
     return made;
 }
 
@@ -111,6 +112,9 @@ rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
     }
     if (status == RK_OK && loop->has_model) {
         status = rk_model_check(&loop->model, diag);
+    }
+    if (status == RK_OK && loop->has_plant) {
+        status = rk_plant_design_check(&loop->plant, loop->pv_low, loop->pv_high, diag);
     }
     if (status == RK_OK && loop->has_settings) {
         status = rk_settings_check(&loop->settings, diag);

@@ -10,7 +10,9 @@ rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_pid_params *
     rk_status status;
 
     if (loop == NULL || port == NULL) return RK_ERR_ARG;
-    if (port->read_pv == NULL || port->write_out == NULL) return RK_ERR_ARG;
+    if (port->read_pv == NULL || port->write_out == NULL || port->read_out == NULL) {
+        return RK_ERR_ARG;
+    }
     if (!rk_is_finite(sp)) return RK_ERR_RANGE;
     status = rk_pid_init(&made.pid, params, out_now);
     if (status != RK_OK) return status;

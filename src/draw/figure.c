@@ -64,20 +64,23 @@ static void fit_title(const rk_loop_design *loop, const rk_fit *fit,
     const double tau[2] = {fit->tau95[0] / unit, fit->tau95[1] / unit};
     const double theta[2] = {fit->dead_time95[0] / unit, fit->dead_time95[1] / unit};
     const char *time = style->minutes ? "min" : "s";
-    char gain_unit[2 * RK_UNITS_CHARS + 2], words[3][160], title[640];
+    const bool integrates = rk_model_kind_integrates(fit->model.kind);
+    char gain_unit[2 * RK_UNITS_CHARS + 8], words[3][160] = {"", "", ""}, title[640];
 
-    (void)snprintf(gain_unit, sizeof gain_unit, "%s/%s", loop->pv_units, loop->out_units);
+    (void)snprintf(gain_unit, sizeof gain_unit, integrates ? "%s/(%s s)" : "%s/%s",
+                   loop->pv_units, loop->out_units);
     interval_words(words[0], sizeof words[0], "gain", fit->model.gain, fit->gain95, gain_unit);
-    interval_words(words[1], sizeof words[1], "time constant",
-                   fit->model.time_constant[0] / unit, tau, time);
+    if (rk_model_kind_times(fit->model.kind) > 0) {
+        interval_words(words[1], sizeof words[1], ",  time constant",
+                       fit->model.time_constant[0] / unit, tau, time);
+    }
     interval_words(words[2], sizeof words[2], "dead time", fit->model.dead_time / unit, theta,
                    time);
     (void)snprintf(title, sizeof title,
-                   "%s: first order plus dead time, explains %.1f %% of PV's movement (in "
-                   "brackets: 95 %%)",
-                   loop->name, fit->fit_percent);
+                   "%s: %s, explains %.1f %% of PV's movement (in brackets: 95 %%)", loop->name,
+                   rk_model_kind_words(fit->model.kind), fit->fit_percent);
     rki_page_begin(script, style, title);
-    (void)snprintf(title, sizeof title, "%s,  %s,  %s", words[0], words[1], words[2]);
+    (void)snprintf(title, sizeof title, "%s%s,  %s", words[0], words[1], words[2]);
     rk_text_add(script, "set label 2 ");
     rki_add_quoted(script, title);
     rk_text_add(script, " at screen 0.09,0.925 left%s\n",

@@ -63,11 +63,28 @@ static json_t *findings_array(const rk_findings *findings)
 
 static json_t *model_object(const rk_model *m)
 {
-    return json_pack("{s:s, s:o, s:[o], s:n, s:o, s:o, s:o}", "kind",
-                     rk_model_kind_to_text(m->kind), "gain", real_or_null(m->gain),
-                     "time_constant", real_or_null(m->time_constant[0]), "damping", "dead_time",
-                     real_or_null(m->dead_time), "out0", real_or_null(m->out0), "pv0",
-                     real_or_null(m->pv0));
+    json_t *times = json_array();
+    int i;
+
+    for (i = 0; i < rk_model_kind_times(m->kind); i++) {
+        json_array_append_new(times, real_or_null(m->time_constant[i]));
+    }
+    return json_pack(
+        "{s:s, s:o, s:o, s:o, s:o, s:o, s:o}", "kind", rk_model_kind_to_text(m->kind), "gain",
+        real_or_null(m->gain), "time_constant", times, "damping",
+        m->kind == RK_MODEL_SOPDT_OSC ? real_or_null(m->damping) : json_null(), "dead_time",
+        real_or_null(m->dead_time), "out0", real_or_null(m->out0), "pv0", real_or_null(m->pv0));
+}
+
+/* Intervals of the time constants, as many as the kind has. */
+static json_t *times_intervals(const rk_fit *fit)
+{
+    json_t *array = json_array();
+
+    if (rk_model_kind_times(fit->model.kind) > 0) {
+        json_array_append_new(array, interval(fit->tau95));
+    }
+    return array;
 }
 
 rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag)
@@ -76,10 +93,10 @@ rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag)
 
     if (fit == NULL || text == NULL) return RK_ERR_ARG;
     object = json_pack(
-        "{s:o, s:{s:o, s:[o], s:o, s:o}, s:o, s:o, s:o, s:o, s:[{s:s, s:o, s:o, s:o}], s:I, "
+        "{s:o, s:{s:o, s:o, s:o, s:o}, s:o, s:o, s:o, s:o, s:[{s:s, s:o, s:o, s:o}], s:I, "
         "s:I, s:o}",
         "model", model_object(&fit->model), "interval95", "gain", interval(fit->gain95),
-        "time_constant", interval(fit->tau95), "dead_time", interval(fit->dead_time95), "pv0",
+        "time_constant", times_intervals(fit), "dead_time", interval(fit->dead_time95), "pv0",
         interval(fit->pv0_95), "fit_percent", real_or_null(fit->fit_percent), "rmse",
         real_or_null(fit->rmse), "noise", real_or_null(fit->noise), "residual_correlation",
         real_or_null(fit->residual_correlation), "candidates", "kind",

@@ -11,13 +11,15 @@
 
 #include <redkettle/files/number.h>
 
+enum { KEYS_MAX = 96 };
+
 /* A file being read: the loop, and what stands between its lines and it. */
 typedef struct reading {
     const char *path;
     FILE *file;
     rk_loop_design loop;
     rk_given_settings given;
-    unsigned long seen; /* a bit for each row of the table */
+    bool seen[KEYS_MAX]; /* for each row of the table */
     int line;
     rk_diag *diag;
     rk_status status;
@@ -29,6 +31,8 @@ typedef enum value_type {
     TIME, /* a number with a time unit */
     PAIR, /* two numbers, low and high */
     PAIR_OF_TIMES,
+    TIMES,   /* one or two times, the longer first */
+    STRETCH, /* two times: from when, for how long */
     TIME_UNIT,
     ACTION,
     KIND,
@@ -64,7 +68,8 @@ static const struct key {
     {"record", "time-unit", TIME_UNIT, LOOP(record_time_unit)},
     {"model", "kind", KIND, LOOP(model.kind)},
     {"model", "gain", REAL, LOOP(model.gain)},
-    {"model", "time-constant", TIME, LOOP(model.time_constant[0])},
+    {"model", "time-constant", TIMES, LOOP(model.time_constant)},
+    {"model", "damping", REAL, LOOP(model.damping)},
     {"model", "dead-time", TIME, LOOP(model.dead_time)},
     {"model", "out0", REAL, LOOP(model.out0)},
     {"model", "pv0", REAL, LOOP(model.pv0)},
@@ -91,9 +96,30 @@ static const struct key {
     {"require", "overshoot", LIMIT, 0, 0},
     {"require", "settling", LIMIT, 0, 0},
     {"require", "rise", LIMIT, 0, 0},
+    {"plant", "kind", KIND, LOOP(plant.model.kind)},
+    {"plant", "gain", REAL, LOOP(plant.model.gain)},
+    {"plant", "time-constant", TIMES, LOOP(plant.model.time_constant)},
+    {"plant", "damping", REAL, LOOP(plant.model.damping)},
+    {"plant", "dead-time", TIME, LOOP(plant.model.dead_time)},
+    {"plant", "out0", REAL, LOOP(plant.model.out0)},
+    {"plant", "pv0", REAL, LOOP(plant.model.pv0)},
+    {"plant", "out", REAL, LOOP(plant.out)},
+    {"plant", "noise", REAL, LOOP(plant.noise)},
+    {"plant", "noise-correlation", REAL, LOOP(plant.noise_correlation)},
+    {"plant", "seed", REAL, LOOP(plant.seed)},
+    {"plant", "adc-bits", REAL, LOOP(plant.adc_bits)},
+    {"plant", "valve-rate", REAL, LOOP(plant.valve_rate)},
+    {"plant", "backlash", REAL, LOOP(plant.backlash)},
+    {"plant", "stiction", REAL, LOOP(plant.stiction)},
+    {"plant", "load", REAL, LOOP(plant.load)},
+    {"plant", "load-at", TIME, LOOP(plant.load_at)},
+    {"plant", "sensor-sticks", STRETCH, LOOP(plant.sensor_sticks)},
+    {"plant", "sensor-bad", STRETCH, LOOP(plant.sensor_bad)},
+    {"plant", "port-drops", STRETCH, LOOP(plant.port_drops)},
 };
 
 enum { KEYS = sizeof keys / sizeof keys[0] };
+_Static_assert((int)KEYS <= (int)KEYS_MAX, "reading.seen has room for every key");
 
 static rk_status bad(reading *r, const char *what, const char *value, const char *advice)
 {
@@ -107,14 +133,15 @@ static rk_status with_line(reading *r, rk_status status, const rk_diag *inner)
     return rk_diag_set(r->diag, status, "%s:%d: %s", r->path, r->line, inner->text);
 }
 
-static bool read_pair(const char *value, bool times, double *pair)
+typedef bool parse_function(const char *text, size_t length, double *value);
+
+/* "low, high" and the like. */
+static bool read_pair(const char *value, parse_function *parse, double *pair)
 {
     const char *comma = strchr(value, ',');
-    bool (*const parse)(const char *, size_t, double *) =
-        times ? rk_time_parse : rk_number_parse;
 
     return comma != NULL && parse(value, (size_t)(comma - value), &pair[0]) &&
-           parse(comma + 1, strlen(comma + 1), &pair[1]) && pair[0] <= pair[1];
+           parse(comma + 1, strlen(comma + 1), &pair[1]);
 }
 
 static rk_status set_limit(reading *r, const char *name, const char *value)
@@ -157,6 +184,8 @@ static rk_status set_word(reading *r, const struct key *key, void *to, const cha
 static rk_status set_value(reading *r, const struct key *key, const char *value)
 {
     void *to = (char *)r + key->offset;
+    parse_function *parse;
+    double *pair = to;
 
     switch (key->type) {
     case TEXT:
@@ -174,8 +203,17 @@ static rk_status set_value(reading *r, const struct key *key, const char *value)
         return bad(r, key->name, value, "is not a time unit; give ms, s, min or h");
     case PAIR:
     case PAIR_OF_TIMES:
-        if (read_pair(value, key->type == PAIR_OF_TIMES, to)) return RK_OK;
+        parse = key->type == PAIR ? rk_number_parse : rk_time_parse;
+        if (read_pair(value, parse, pair) && pair[0] <= pair[1]) return RK_OK;
         return bad(r, key->name, value, "is not two numbers 'low, high'");
+    case TIMES:
+        if (strchr(value, ',') == NULL && rk_time_parse(value, strlen(value), pair))
+            return RK_OK;
+        if (read_pair(value, rk_time_parse, pair)) return RK_OK;
+        return bad(r, key->name, value, "is not one time, or two such as 160s, 62s");
+    case STRETCH:
+        if (read_pair(value, rk_time_parse, pair)) return RK_OK;
+        return bad(r, key->name, value, "is not two times 'from when, for how long'");
     case LIMIT:
         return set_limit(r, key->name, value);
     default:
@@ -197,7 +235,7 @@ static const struct key *find_key(const char *section, const char *name)
 
 static rk_status unknown_key(reading *r, const char *section, const char *name)
 {
-    char known[200] = "";
+    char known[240] = "";
     int i;
 
     for (i = 0; i < KEYS; i++) {
@@ -210,7 +248,7 @@ static rk_status unknown_key(reading *r, const char *section, const char *name)
     if (known[0] == '\0') {
         return rk_diag_set(r->diag, RK_ERR_FORMAT,
                            "%s:%d: unknown section [%s]; known: loop, pv, out, record, model, "
-                           "settings, require",
+                           "settings, require, plant",
                            r->path, r->line, section);
     }
     return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d: unknown key '%s' in [%s]; known: %s",
@@ -226,10 +264,10 @@ static int on_key(void *user, const char *section, const char *name, const char 
     if (r->status != RK_OK) return 0;
     if (key == NULL) {
         r->status = unknown_key(r, section, name);
-    } else if ((r->seen >> (key - keys)) & 1U) {
+    } else if (r->seen[key - keys]) {
         r->status = bad(r, "key", name, "is given twice; delete one");
     } else {
-        r->seen |= 1UL << (key - keys);
+        r->seen[key - keys] = true;
         r->status = set_value(r, key, value);
     }
     return r->status == RK_OK;
@@ -256,7 +294,7 @@ static char *next_line(char *line, int room, void *stream)
 
 static bool was_seen(const reading *r, const char *section, const char *name)
 {
-    return (r->seen >> (find_key(section, name) - keys)) & 1U;
+    return r->seen[find_key(section, name) - keys];
 }
 
 static bool section_seen(const reading *r, const char *section)
@@ -264,24 +302,29 @@ static bool section_seen(const reading *r, const char *section)
     int i;
 
     for (i = 0; i < KEYS; i++) {
-        if (strcmp(keys[i].section, section) == 0 && ((r->seen >> i) & 1U)) return true;
+        if (strcmp(keys[i].section, section) == 0 && r->seen[i]) return true;
     }
     return false;
 }
 
-static rk_status finish_model(reading *r)
+/* A process in [model] or [plant] needs its gain, its dead time and, most kinds, its time
+   constants. */
+static rk_status finish_model(reading *r, const char *section, const rk_model *model,
+                              bool *has_model)
 {
-    static const char *const needed[] = {"gain", "time-constant", "dead-time"};
+    static const char *const needed[] = {"gain", "dead-time", "time-constant"};
+    const size_t count = rk_model_kind_times(model->kind) > 0 ? 3 : 2;
     size_t i;
 
-    if (!section_seen(r, "model")) return RK_OK;
-    for (i = 0; i < sizeof needed / sizeof needed[0]; i++) {
-        if (was_seen(r, "model", needed[i])) continue;
-        return rk_diag_set(r->diag, RK_ERR_FORMAT,
-                           "%s: [model] has no %s; give it, or take the section out and fit",
-                           r->path, needed[i]);
+    if (!section_seen(r, section)) return RK_OK;
+    for (i = 0; i < count; i++) {
+        if (was_seen(r, section, needed[i])) continue;
+        return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: [%s] has no %s; give it, or %s",
+                           r->path, section, needed[i],
+                           strcmp(section, "model") == 0 ? "take the section out and fit"
+                                                         : "take the section out");
     }
-    r->loop.has_model = true;
+    *has_model = true;
     return RK_OK;
 }
 
@@ -339,12 +382,15 @@ static rk_status parse(reading *r)
                            "%s:%d: neither a [section], nor 'key = value', nor a ; comment",
                            r->path, broken);
     }
-    if (r->seen == 0) {
+    if (memchr(r->seen, true, sizeof r->seen) == NULL) {
         return rk_diag_set(r->diag, RK_ERR_FORMAT,
                            "%s: is empty; a loop file has at least [loop] name and scan",
                            r->path);
     }
-    status = finish_model(r);
+    status = finish_model(r, "model", &r->loop.model, &r->loop.has_model);
+    if (status == RK_OK) {
+        status = finish_model(r, "plant", &r->loop.plant.model, &r->loop.has_plant);
+    }
     if (status == RK_OK) {
         status = finish_settings(r);
     }

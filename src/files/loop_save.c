@@ -237,6 +237,19 @@ static entry number(const char *key, double value, const char *unit)
     return made;
 }
 
+/* One or two times, as a kind of model has them; none takes the key out. */
+static entry times(const char *key, const double *seconds, int count)
+{
+    entry made = number(key, count > 0 ? seconds[0] : nan(""), "s");
+    const entry second = number(key, count > 1 ? seconds[1] : nan(""), "s");
+    const size_t used = strlen(made.value);
+
+    if (second.value[0] == '\0') return made;
+    (void)snprintf(made.value + used, sizeof made.value - used, ", %.*s", RK_REAL_CHARS + 1,
+                   second.value);
+    return made;
+}
+
 static entry pair(const char *key, const double *interval, const char *unit)
 {
     const entry low = number(key, interval[0], unit), high = number(key, interval[1], unit);
@@ -256,15 +269,19 @@ rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, 
     if (!loop->has_model) return rk_diag_set(diag, RK_ERR_RANGE, "there is no model to save");
     m = &loop->model;
     {
+        const double none = nan("");
+        const bool has_times = rk_model_kind_times(m->kind) > 0;
+        const double no_times[2] = {none, none};
         entry entries[] = {
             word("kind", rk_model_kind_to_text(m->kind)),
             number("gain", m->gain, ""),
-            number("time-constant", m->time_constant[0], "s"),
+            times("time-constant", m->time_constant, rk_model_kind_times(m->kind)),
+            number("damping", m->damping > 0 ? m->damping : none, ""),
             number("dead-time", m->dead_time, "s"),
             number("out0", m->out0, ""),
             number("pv0", m->pv0, ""),
             pair("gain-95", loop->gain95, ""),
-            pair("time-constant-95", loop->tau95, "s"),
+            pair("time-constant-95", has_times ? loop->tau95 : no_times, "s"),
             pair("dead-time-95", loop->dead_time95, "s"),
         };
 

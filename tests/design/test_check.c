@@ -257,11 +257,13 @@ Suite *suite_tune(void);
 Suite *suite_settings(void);
 Suite *suite_trial(void);
 Suite *suite_fit(void);
+Suite *suite_fit_ipdt(void);
 
 int main(void)
 {
     static Suite *(*const makers[])(void) = {suite_margins, suite_tune, suite_settings,
-                                             suite_trial,   suite_fit,  suite_check};
+                                             suite_trial,   suite_fit,  suite_fit_ipdt,
+                                             suite_check};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -55,7 +55,7 @@ START_TEST(setpoint_is_held_after_a_load_step)
     run(&g, 600);
     ck_assert_double_eq_tol(g.loop.pv, 50, 1e-6); /* 30 closed-loop time constants later */
     ck_assert_double_eq_tol(g.loop.out, 37, 1e-6);
-    ck_assert_uint_eq(g.sim.scans, 600);
+    ck_assert_uint_eq(g.sim.advances, 600);
 }
 END_TEST
 
@@ -133,6 +133,9 @@ START_TEST(init_refuses_a_port_with_a_service_missing)
     ck_assert_int_eq(rk_loop_init(&g.loop, &port, &params, 50, 30), RK_ERR_ARG);
     port = rk_sim_port(&g.sim);
     port.read_pv = NULL;
+    ck_assert_int_eq(rk_loop_init(&g.loop, &port, &params, 50, 30), RK_ERR_ARG);
+    port = rk_sim_port(&g.sim);
+    port.read_out = NULL;
     ck_assert_int_eq(rk_loop_init(&g.loop, &port, &params, 50, 30), RK_ERR_ARG);
     ck_assert_int_eq(rk_sim_init(NULL, &g.sim.plant.params, g.memory, 16, 30), RK_ERR_ARG);
     ck_assert_int_eq(rk_sim_init(&g.sim, &g.sim.plant.params, g.memory, 1, 30), RK_ERR_MEMORY);

@@ -43,6 +43,18 @@ typedef struct rk_fit {
 rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag);
 
 /**
+ * Fit an integrator with dead time: PV's slope answers OUT. The output that holds PV still is
+ * found too: it is the model's out0. Gain, dead time, start and slope at the first row are the
+ * global least-squares minimum; the dead time is profiled, the others follow linearly. tau95 is
+ * {0, 0}. Otherwise as rk_fit_fopdt.
+ */
+rk_status rk_fit_ipdt(const rk_record *record, rk_fit *fit, rk_diag *diag);
+
+/** Fit a model of a kind: fopdt or ipdt. Errors  as those, and RK_ERR_RANGE for another kind.
+ */
+rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag);
+
+/**
  * The model's PV at each row's time, run freely on the record's OUT from rest at its first row.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check; RK_ERR_MEMORY.

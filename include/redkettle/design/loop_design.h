@@ -5,6 +5,7 @@
 #include <stdbool.h>
 
 #include <redkettle/design/fit.h>
+#include <redkettle/design/plant_design.h>
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/settings.h>
 
@@ -52,6 +53,9 @@ typedef struct rk_loop_design {
     double lambda;            /* s; the rule's knob */
 
     rk_requirements requirements;
+
+    bool has_plant;
+    rk_plant_design plant; /* behind the sim port */
 } rk_loop_design;
 
 /** A loop of which nothing is known yet: units EU, default requirements. */
