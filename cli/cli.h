@@ -18,6 +18,8 @@ enum exit_status {
 };
 
 /** A command: argv[0] is its name. Returns an exit status. */
+int cmd_inspect(int argc, char **argv);
+int cmd_bump(int argc, char **argv);
 int cmd_fit(int argc, char **argv);
 int cmd_tune(int argc, char **argv);
 int cmd_check(int argc, char **argv);
@@ -86,6 +88,12 @@ int load(job *j);
 int need_record(job *j);
 int need_model(job *j);
 int need_settings(job *j);
+
+/** Judge the loaded record by what the loop knows, and print it; percentages are what is wanted
+ * of the next test. */
+rk_status inspect_record(const job *j, rk_inspection *inspection, double gain_percent,
+                         double dead_time_percent, rk_diag *diag);
+void print_inspection(const job *j, const rk_inspection *inspection);
 
 /** kc, ti, td and tf by a rule's name, the rest of *settings left alone; lambda NaN: the
  * default. */

@@ -8,6 +8,9 @@ static const struct {
     int (*run)(int argc, char **argv);
     const char *what;
 } commands[] = {
+    {"inspect", cmd_inspect,
+     "is a record fit for fitting; what the next test should do better"},
+    {"bump", cmd_bump, "a step test, made and recorded through a port"},
     {"fit", cmd_fit, "a process model from a step test, with its certainty"},
     {"tune", cmd_tune, "settings by published rules, side by side"},
     {"check", cmd_check, "margins, gain limits and a verdict"},
@@ -27,7 +30,7 @@ static void print_usage(FILE *stream)
                   "From a step test to a tuned, checked controller in the PLC, in the order of "
                   "the work:\n\n");
     for (i = 0; i < COMMANDS; i++) {
-        (void)fprintf(stream, "  %-6s  %s\n", commands[i].name, commands[i].what);
+        (void)fprintf(stream, "  %-7s  %s\n", commands[i].name, commands[i].what);
     }
     (void)fprintf(
         stream, "\nredkettle COMMAND --help explains a command; redkettle --version tells the "

@@ -9,11 +9,14 @@
 #include <redkettle/device/plant.h>
 #include <redkettle/device/port.h>
 
+#include <redkettle/design/bump.h>
 #include <redkettle/design/check.h>
 #include <redkettle/design/fit.h>
+#include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/margins.h>
 #include <redkettle/design/model.h>
+#include <redkettle/design/plant_design.h>
 #include <redkettle/design/record.h>
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/settings.h>
@@ -26,6 +29,7 @@
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/number.h>
 #include <redkettle/files/record_file.h>
+#include <redkettle/files/record_log.h>
 #include <redkettle/files/write.h>
 
 #endif

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/design/finding.h>
 
+#include <math.h>
 #include <stdarg.h>
 #include <stddef.h>
 #include <stdio.h>
@@ -27,6 +28,14 @@ void rk_findings_add(rk_findings *findings, rk_level level, const char *advice,
     (void)vsnprintf(made->what, sizeof made->what, what, args);
     va_end(args);
     (void)snprintf(made->advice, sizeof made->advice, "%s", advice);
+    made->at = made->until = nan("");
+}
+
+void rk_findings_place(rk_findings *findings, double at, double until)
+{
+    if (findings->count == 0) return;
+    findings->list[findings->count - 1].at = at;
+    findings->list[findings->count - 1].until = until;
 }
 
 rk_level rk_findings_worst(const rk_findings *findings)

@@ -141,3 +141,9 @@ void rk_real_format(double value, char *chars)
         (void)snprintf(chars + strlen(chars), RK_REAL_CHARS - strlen(chars), ".0%s", tail);
     }
 }
+
+void rk_real_format_rounded(double value, int digits, char *chars)
+{
+    (void)snprintf(chars, RK_REAL_CHARS, "%.*g", digits, value);
+    use_point(chars);
+}

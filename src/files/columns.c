@@ -179,16 +179,27 @@ static void guess(const rki_rows *rows, rki_column column, rki_places *places, s
     places->found[column] = *count == 1;
 }
 
-/* A unit as the tool shows it. */
+/* A unit as the tool shows it: pct is %, L_per_min is L/min, kPa_abs is kPa abs. */
 static void take_unit(rki_cell unit, char *to)
 {
+    static const char per[] = "_per_";
+    size_t used = 0, i;
+
     unit = rki_cell_trim(unit);
     if (same(unit, "pct") || same(unit, "percent")) {
         unit = (rki_cell){"%", 1};
     }
     if (unit.length == 0 || unit.length >= RK_UNITS_CHARS) return;
-    memcpy(to, unit.text, unit.length);
-    to[unit.length] = '\0';
+    for (i = 0; i < unit.length; i++) {
+        if (unit.length - i >= sizeof per - 1 &&
+            memcmp(unit.text + i, per, sizeof per - 1) == 0) {
+            to[used++] = '/';
+            i += sizeof per - 2;
+        } else {
+            to[used++] = unit.text[i] == '_' ? ' ' : unit.text[i];
+        }
+    }
+    to[used] = '\0';
 }
 
 static void take_time_unit(rki_cell cell, rk_import *import)
@@ -252,6 +263,14 @@ static void unit_of_header(rki_cell header, rki_column column, rk_import *import
     if (!has_word(header, column, &behind) || behind == header.length) return;
     if (header.text[behind] != '_' && header.text[behind] != ' ') return;
     rki_columns_unit((rki_cell){header.text + behind, header.length - behind}, column, import);
+}
+
+double rki_columns_time_unit(const char *name)
+{
+    rk_import import = {.time_unit = 1};
+
+    unit_of_header((rki_cell){name, strlen(name)}, RKI_TIME, &import);
+    return import.time_unit;
 }
 
 static void report(const rki_rows *rows, bool names, rki_column column,

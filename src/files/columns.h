@@ -27,6 +27,10 @@ rk_status rki_columns_find(const rki_rows *rows, bool names, const rk_columns *a
 /** A unit from a cell of the units row. */
 void rki_columns_unit(rki_cell cell, rki_column column, rk_import *import);
 
+/** s that a number counts in a time column of this name: 60 for time_min; 1 if it says nothing.
+ */
+double rki_columns_time_unit(const char *name);
+
 /** "time", "OUT", "PV", "quality". */
 const char *rki_column_word(rki_column column);
 

@@ -54,9 +54,10 @@ static json_t *findings_array(const rk_findings *findings)
     for (i = 0; i < findings->count; i++) {
         const rk_finding *f = &findings->list[i];
 
-        json_array_append_new(array,
-                              json_pack("{s:s, s:o, s:o}", "level", rk_level_to_text(f->level),
-                                        "what", words(f->what), "advice", words(f->advice)));
+        json_array_append_new(
+            array, json_pack("{s:s, s:o, s:o, s:o, s:o}", "level", rk_level_to_text(f->level),
+                             "what", words(f->what), "advice", words(f->advice), "at_s",
+                             real_or_null(f->at), "until_s", real_or_null(f->until)));
     }
     return array;
 }
@@ -85,6 +86,80 @@ static json_t *times_intervals(const rk_fit *fit)
         json_array_append_new(array, interval(fit->tau95));
     }
     return array;
+}
+
+static json_t *yes_no(rk_yes_no value)
+{
+    return value == RK_NOT_KNOWN ? json_null() : json_boolean(value == RK_YES);
+}
+
+static json_t *gaps_array(const rk_inspection *made)
+{
+    json_t *array = json_array();
+    size_t i;
+
+    for (i = 0; i < made->gaps && i < RK_GAPS_MAX; i++) {
+        json_array_append_new(array, json_pack("{s:f, s:f}", "at_s", made->gap[i].at,
+                                               "length_s", made->gap[i].length));
+    }
+    return array;
+}
+
+static json_t *moves_array(const rk_inspection *made)
+{
+    json_t *array = json_array();
+    size_t i;
+
+    for (i = 0; i < made->moves && i < RK_MOVES_MAX; i++) {
+        const rk_move *m = &made->move[i];
+
+        json_array_append_new(array, json_pack("{s:f, s:f, s:f, s:f}", "at_s", m->at, "until_s",
+                                               m->until, "from", m->from, "to", m->to));
+    }
+    return array;
+}
+
+static json_t *next_object(const rk_next_test *n)
+{
+    if (!n->known) return json_null();
+    if (!n->possible) return json_pack("{s:b}", "possible", 0);
+    return json_pack("{s:b, s:f, s:f, s:i, s:f, s:f}", "possible", 1, "out_move", n->out_move,
+                     "wait_s", n->wait, "moves", n->moves, "gain_percent", n->gain_percent,
+                     "dead_time_error_s", n->dead_time_error);
+}
+
+rk_status rk_json_inspect(const rk_inspection *made, size_t dropped, rk_text *text,
+                          rk_diag *diag)
+{
+    json_t *object;
+
+    if (made == NULL || text == NULL) return RK_ERR_ARG;
+    object = json_pack(
+        "{s:I, s:I, s:{s:f, s:f, s:f}, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, "
+        "s:o, s:s}",
+        "rows", (json_int_t)made->rows, "dropped", (json_int_t)dropped, "interval_s", "median",
+        made->interval, "min", made->interval_min, "max", made->interval_max, "gaps",
+        gaps_array(made), "moves", moves_array(made), "noise", real_or_null(made->noise),
+        "quantum", real_or_null(made->quantum), "pv_moved", real_or_null(made->pv_moved),
+        "signal_to_noise", real_or_null(made->signal_to_noise), "steady_before",
+        yes_no(made->steady_before), "steady_after", yes_no(made->steady_after), "model",
+        made->has_model ? model_object(&made->rough.model) : json_null(), "gain_percent",
+        made->has_model ? real_or_null(made->gain_percent) : json_null(), "next",
+        next_object(&made->next), "findings", findings_array(&made->findings), "verdict",
+        rk_inspection_verdict(made));
+    return finish(object, text, diag);
+}
+
+rk_status rk_json_bump(const rk_bump_result *r, rk_text *text, rk_diag *diag)
+{
+    static const char *const states[] = {"waiting", "moving", "done", "stopped", "stranded"};
+
+    if (r == NULL || text == NULL) return RK_ERR_ARG;
+    return finish(json_pack("{s:o, s:I, s:s, s:o, s:f}", "file", words(r->file), "rows",
+                            (json_int_t)r->rows, "state", states[r->state], "stopped",
+                            r->why[0] != '\0' ? words(r->why) : json_null(), "out_start",
+                            r->out_start),
+                  text, diag);
 }
 
 rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag)

@@ -116,6 +116,7 @@ static const struct key {
     {"plant", "sensor-sticks", STRETCH, LOOP(plant.sensor_sticks)},
     {"plant", "sensor-bad", STRETCH, LOOP(plant.sensor_bad)},
     {"plant", "port-drops", STRETCH, LOOP(plant.port_drops)},
+    {"plant", "valve-file", TEXT, LOOP(plant.valve_file)},
 };
 
 enum { KEYS = sizeof keys / sizeof keys[0] };
@@ -342,22 +343,36 @@ static rk_status finish_settings(reading *r)
     return RK_OK;
 }
 
-/* A relative record file lies beside the loop file. */
-static rk_status finish_record(reading *r)
+/* A relative file lies beside the loop file. */
+static rk_status beside(reading *r, const char *key, const char *name, char *path, size_t room)
 {
     const char *slash = strrchr(r->path, '/');
-    const int folder = slash != NULL ? (int)(slash - r->path) + 1 : 0;
-    rk_loop_design *loop = &r->loop;
-    int length;
+    const int folder = slash != NULL && name[0] != '/' ? (int)(slash - r->path) + 1 : 0;
+    char whole[2 * RK_PATH_CHARS];
+    const int length = snprintf(whole, sizeof whole, "%.*s%s", folder, r->path, name);
 
-    if (loop->record_file[0] == '\0') return RK_OK;
-    length = snprintf(loop->record_path, sizeof loop->record_path, "%.*s%s",
-                      loop->record_file[0] == '/' ? 0 : folder, r->path, loop->record_file);
-    if (length < 0 || (size_t)length >= sizeof loop->record_path) {
-        return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: [record] file: the path is too long",
-                           r->path);
+    if (length < 0 || (size_t)length >= room) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: %s: the path is too long", r->path,
+                           key);
     }
+    memcpy(path, whole, (size_t)length + 1);
     return RK_OK;
+}
+
+static rk_status finish_files(reading *r)
+{
+    rk_loop_design *loop = &r->loop;
+    rk_status status = RK_OK;
+
+    if (loop->record_file[0] != '\0') {
+        status = beside(r, "[record] file", loop->record_file, loop->record_path,
+                        sizeof loop->record_path);
+    }
+    if (status == RK_OK && loop->plant.valve_file[0] != '\0') {
+        status = beside(r, "[plant] valve-file", loop->plant.valve_file, loop->plant.valve_file,
+                        sizeof loop->plant.valve_file);
+    }
+    return status;
 }
 
 static rk_status parse(reading *r)
@@ -395,7 +410,7 @@ static rk_status parse(reading *r)
         status = finish_settings(r);
     }
     if (status == RK_OK) {
-        status = finish_record(r);
+        status = finish_files(r);
     }
     if (status != RK_OK) return status;
     status = rk_loop_design_check(&r->loop, &inner);

@@ -17,9 +17,10 @@ typedef struct rk_finding {
     rk_level level;
     char what[192];
     char advice[192];
+    double at, until; /* where in the record, s from its first row; NaN: all over */
 } rk_finding;
 
-enum { RK_FINDINGS_MAX = 12 };
+enum { RK_FINDINGS_MAX = 24 };
 
 typedef struct rk_findings {
     int count;
@@ -34,6 +35,9 @@ void rk_findings_add(rk_findings *findings, rk_level level, const char *advice,
     __attribute__((format(printf, 4, 5)))
 #endif
     ;
+
+/** Say where in the record the finding added last was seen, s from its first row. */
+void rk_findings_place(rk_findings *findings, double at, double until);
 
 /** The gravest level in the list; RK_LEVEL_NOTE when it is empty. */
 rk_level rk_findings_worst(const rk_findings *findings);

@@ -27,6 +27,7 @@ typedef struct rk_plant_design {
     rk_stretch sensor_sticks; /* PV stays at its last value */
     rk_stretch sensor_bad;    /* PV is not a number */
     rk_stretch port_drops;    /* neither PV nor OUT gets through */
+    char valve_file[512];     /* where the valve's place outlives a run; "": it does not */
 } rk_plant_design;
 
 /** A plant without faults, its process not known. */

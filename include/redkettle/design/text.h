@@ -50,4 +50,7 @@ enum { RK_REAL_CHARS = 40 };
  */
 void rk_real_format(double value, char *chars);
 
+/** A double with at most so many significant digits, 1 to 17; always with a point, if any. */
+void rk_real_format_rounded(double value, int digits, char *chars);
+
 #endif

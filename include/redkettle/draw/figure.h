@@ -6,6 +6,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/fit.h>
+#include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/record.h>
 #include <redkettle/design/text.h>
@@ -44,5 +45,13 @@ rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, con
 rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
                           const rk_trial *const *trials, size_t count,
                           const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
+/**
+ * A record and what was seen in it: PV in its noise band above, OUT with its moves below, gaps
+ * and findings marked where they happened. Errors as rk_figure_fit.
+ */
+rk_status rk_figure_inspect(const rk_loop_design *loop, const rk_record *record,
+                            const rk_inspection *inspection, const rk_figure_style *style,
+                            rk_text *image, rk_diag *diag);
 
 #endif

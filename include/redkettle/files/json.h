@@ -2,7 +2,9 @@
 #ifndef REDKETTLE_FILES_JSON_H
 #define REDKETTLE_FILES_JSON_H
 
+#include <redkettle/design/bump.h>
 #include <redkettle/design/fit.h>
+#include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
@@ -13,6 +15,20 @@
  * precision; null where a number does not exist. Errors of all: RK_ERR_ARG for a NULL;
  * RK_ERR_MEMORY.
  */
+
+rk_status rk_json_inspect(const rk_inspection *inspection, size_t dropped, rk_text *text,
+                          rk_diag *diag);
+
+/** How a step test ended. */
+typedef struct rk_bump_result {
+    const char *file;
+    size_t rows;
+    rk_bump_state state;
+    const char *why;  /* "": it did not end early */
+    double out_start; /* where OUT is back, or should be */
+} rk_bump_result;
+
+rk_status rk_json_bump(const rk_bump_result *result, rk_text *text, rk_diag *diag);
 
 rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag);
 

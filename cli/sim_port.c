@@ -1,0 +1,179 @@
+/* SPDX-License-Identifier: MIT */
+#include "sim_port.h"
+
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#include <redkettle/design/memory.h>
+
+/* The plant runs in steps of this part of a scan, so that a valve strokes smoothly. */
+enum { STEPS = 10 };
+
+struct sim_port {
+    rk_sim sim;
+    rk_port inner;
+    rk_real *memory;
+    char valve_file[RK_PATH_CHARS];
+};
+
+static rk_status keep_valve(const sim_port *p, rk_real out)
+{
+    char chars[RK_REAL_CHARS];
+
+    if (p->valve_file[0] == '\0') return RK_OK;
+    rk_real_format(out, chars);
+    return rk_file_write(p->valve_file, chars, strlen(chars), true, NULL);
+}
+
+static rk_status read_pv(void *user, rk_real *pv)
+{
+    const sim_port *p = user;
+
+    return p->inner.read_pv(p->inner.user, pv);
+}
+
+static rk_status write_out(void *user, rk_real out)
+{
+    const sim_port *p = user;
+    const rk_status status = p->inner.write_out(p->inner.user, out);
+
+    return status == RK_OK ? keep_valve(p, out) : status;
+}
+
+static rk_status read_out(void *user, rk_real *out)
+{
+    const sim_port *p = user;
+
+    return p->inner.read_out(p->inner.user, out);
+}
+
+/* Where the valve was left, if it keeps its place and was ever moved. */
+static rk_status find_valve(const char *path, double *out, rk_diag *diag)
+{
+    char *content = NULL;
+    size_t length = 0;
+    rk_status status;
+
+    if (path[0] == '\0' || access(path, F_OK) != 0) return RK_OK;
+    status = rk_file_read(path, &content, &length, diag);
+    if (status == RK_OK && !rk_number_parse(content, strcspn(content, "\r\n"), out)) {
+        status = rk_diag_set(diag, RK_ERR_FORMAT,
+                             "%s: holds no number; it keeps the place of the simulated valve: "
+                             "delete it to start anew",
+                             path);
+    }
+    rk_memory_free(content);
+    return status;
+}
+
+/* NaN: there is no such fault. */
+static rk_real or_none(double value)
+{
+    return isnan(value) ? 0.0 : value;
+}
+
+static rk_sim_stretch stretch(const rk_stretch *s, double step)
+{
+    rk_sim_stretch made = {0, 0};
+
+    if (isnan(s->at)) return made;
+    made.from = (unsigned long)fmin(s->at / step, 1e15);
+    made.until = (unsigned long)fmin((s->at + s->length) / step, 1e15);
+    return made;
+}
+
+static rk_sim_faults faults_of(const rk_loop_design *loop, double step)
+{
+    const rk_plant_design *d = &loop->plant;
+    rk_sim_faults made = {
+        .noise = or_none(d->noise),
+        .noise_correlation = or_none(d->noise_correlation),
+        .seed = isnan(d->seed) ? 1 : (uint32_t)d->seed,
+        .pv_low = loop->pv_low,
+        .pv_high = loop->pv_high,
+        .valve_step = or_none(d->valve_rate) * step,
+        .backlash = or_none(d->backlash),
+        .stiction = or_none(d->stiction),
+        .sticks = stretch(&d->sensor_sticks, step),
+        .bad = stretch(&d->sensor_bad, step),
+        .drops = stretch(&d->port_drops, step),
+        .load_step = or_none(d->load),
+    };
+
+    made.noise_innovation = sqrt(1.0 - (made.noise_correlation * made.noise_correlation));
+    if (!isnan(d->adc_bits)) {
+        made.converter_step = (loop->pv_high - loop->pv_low) / (exp2(d->adc_bits) - 1.0);
+    }
+    if (!isnan(d->load_at)) {
+        made.load_at = (unsigned long)fmin(d->load_at / step, 1e15);
+    }
+    return made;
+}
+
+static rk_status set_up(sim_port *p, const rk_loop_design *loop, rk_diag *diag)
+{
+    const rk_plant_design *d = &loop->plant;
+    const double step = loop->ts / STEPS;
+    const rk_sim_faults faults = faults_of(loop, step);
+    double out = isnan(d->out) ? d->model.out0 : d->out;
+    rk_plant_params params;
+    rk_status status = rk_plant_params_from_model(&d->model, step, &params, diag);
+
+    if (status == RK_OK) {
+        status = find_valve(d->valve_file, &out, diag);
+    }
+    if (status != RK_OK) return status;
+    p->memory = rk_memory_create(params.delay + 1, sizeof *p->memory);
+    if (p->memory == NULL)
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the plant");
+    status = rk_sim_init(&p->sim, &params, p->memory, params.delay + 1, out);
+    if (status == RK_OK) {
+        status = rk_sim_set_faults(&p->sim, &faults);
+    }
+    if (status != RK_OK) {
+        return rk_diag_set(diag, status, "[plant]: cannot be simulated at this scan");
+    }
+    p->inner = rk_sim_port(&p->sim);
+    (void)snprintf(p->valve_file, sizeof p->valve_file, "%s", d->valve_file);
+    return RK_OK;
+}
+
+rk_status sim_port_create(const rk_loop_design *loop, sim_port **port, rk_diag *diag)
+{
+    sim_port *made = rk_memory_create(1, sizeof *made);
+    rk_status status;
+
+    if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the plant");
+    status = set_up(made, loop, diag);
+    if (status != RK_OK) {
+        sim_port_free(made);
+        return status;
+    }
+    *port = made;
+    return RK_OK;
+}
+
+rk_port sim_port_seam(sim_port *port)
+{
+    const rk_port seam = {port, read_pv, write_out, read_out};
+
+    return seam;
+}
+
+void sim_port_advance(sim_port *port)
+{
+    int i;
+
+    for (i = 0; i < STEPS; i++) {
+        rk_sim_advance(&port->sim);
+    }
+}
+
+void sim_port_free(sim_port *port)
+{
+    if (port == NULL) return;
+    rk_memory_free(port->memory);
+    rk_memory_free(port);
+}

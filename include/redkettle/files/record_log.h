@@ -1,0 +1,34 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_FILES_RECORD_LOG_H
+#define REDKETTLE_FILES_RECORD_LOG_H
+
+#include <stdbool.h>
+
+#include <redkettle/design/loop_design.h>
+
+/** A record being written, each row in the file before the call returns. */
+typedef struct rk_record_log rk_record_log;
+
+/**
+ * Start a file: its first lines are a comment and the names of the columns, those that the loop
+ * gives its record or else time_s, OUT and PV with their units. Without `replace` a file that
+ * stands there is left alone and is an error. With `to_disk` every row also leaves the
+ * system's memory before the call returns.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO, and diag names the file; RK_ERR_MEMORY.
+ */
+rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, bool replace,
+                               bool to_disk, rk_record_log **log, rk_diag *diag);
+
+/** A row: time, s; OUT from then on; PV, NaN for none, which rk_record_read drops. RK_ERR_IO.
+ */
+rk_status rk_record_log_row(rk_record_log *log, double time, double out, double pv,
+                            rk_diag *diag);
+
+/** A line that starts with #; `text` has no line break. Errors  RK_ERR_IO. */
+rk_status rk_record_log_comment(rk_record_log *log, const char *text, rk_diag *diag);
+
+/** Close it. NULL is fine. */
+void rk_record_log_free(rk_record_log *log);
+
+#endif
