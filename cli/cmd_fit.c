@@ -52,10 +52,9 @@ static void print_model(const job *j)
     const rk_fit *f = &j->fit;
     const bool integrates = rk_model_kind_integrates(f->model.kind);
     const double pct = rk_loop_design_gain_pct(&j->loop, f->model.gain);
-    char unit[(2 * RK_UNITS_CHARS) + 8], more[80] = "";
+    char unit[RK_GAIN_UNIT_CHARS], more[80] = "";
 
-    (void)snprintf(unit, sizeof unit, "%s/%s%s%s", j->loop.pv_units, integrates ? "(" : "",
-                   j->loop.out_units, integrates ? " s)" : "");
+    rk_loop_design_gain_unit(&j->loop, f->model.kind, unit);
     if (!isnan(pct)) {
         (void)snprintf(more, sizeof more, "   = %.4g %% of PV span%s per %% of OUT span", pct,
                        integrates ? " per s" : "");

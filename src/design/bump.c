@@ -26,6 +26,8 @@ struct rk_bump {
 
 /* Fewer rows than this before a move are no baseline. */
 #define WINDOW_LEAST 5.0
+/* A drift below this part of PV's bounds over the window is none. */
+#define STILL 0.0005
 /* A test of more scans than this is a mistake in its units. */
 #define SCANS_MOST 1e8
 
@@ -175,6 +177,7 @@ static void move_to(rk_bump *b, double out)
 /* Keep PV of the last scans; full, does it stand still? */
 static bool is_steady(rk_bump *b, double pv)
 {
+    const double span = b->plan.pv_high - b->plan.pv_low;
     rki_slope line;
 
     if (b->watched == b->window) {
@@ -186,7 +189,7 @@ static bool is_steady(rk_bump *b, double pv)
     b->pv[b->watched++] = pv;
     if (b->watched < b->window) return false;
     line = rki_slope_of(b->time, b->pv, 0, b->window - 1);
-    return rki_slope_is_steady(&line, 0.0);
+    return rki_slope_is_steady(&line, isfinite(span) ? STILL * span : 0.0);
 }
 
 static void wait_or_move(rk_bump *b, double pv)

@@ -225,6 +225,12 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
 
     if (rk_model_kind_integrates(m->kind)) {
         made->steady_after = RK_NOT_KNOWN;
+        if (made->moves > 1) return;
+        rk_findings_add(
+            &made->findings, RK_LEVEL_CAUTION,
+            "wait until PV settles; if it does not, move OUT back and record that too",
+            "PV was still moving when the record ended: an integrator or a slow "
+            "process, which cannot be told apart");
         return;
     }
     if (last + rest > made->duration) {
@@ -268,6 +274,19 @@ static rk_status rough_model(const rk_record *record, rk_inspection *made)
         made->has_model = true;
     }
     return RK_OK;
+}
+
+/* The colour of the noise shows in the rows before the first move and in what the model leaves;
+   chance colours a few rows, and a wrong model the other. */
+static void settle_colour(rk_inspection *made)
+{
+    const double left = made->has_model ? made->rough.residual_correlation : 0.0;
+    const double chance = 2.0 / sqrt((double)made->rows);
+
+    made->noise_correlation = fmin(made->noise_correlation, left);
+    if (!(made->noise_correlation > chance)) {
+        made->noise_correlation = 0.0;
+    }
 }
 
 /* Of the gain: a caution from twice what is wanted, unfit from ten times. */
@@ -327,6 +346,7 @@ static rk_status look(const rki_columns_view *v, const rk_record *record,
     if (made->moves > 0 && made->pv_moved > 0) {
         status = rough_model(record, made);
         if (status != RK_OK) return status;
+        settle_colour(made);
         judge_certainty(plan, made);
         judge_before(v, made);
         if (made->has_model) {

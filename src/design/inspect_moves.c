@@ -28,16 +28,20 @@ double rki_quantile(double *values, size_t count, double part)
 }
 
 /* Standard deviation of OUT's jitter, from the differences of neighbours, in which a move is
-   one among many; 0 if OUT stands still most of the time. */
+   one among many; 0 if OUT stands still most of the time, or glides: jitter turns round. */
 static double jitter(const rki_columns_view *v)
 {
     size_t changes = 0, i;
+    double product = 0;
 
     for (i = 1; i < v->rows; i++) {
-        v->work[i - 1] = fabs(v->out[i] - v->out[i - 1]);
-        changes += v->work[i - 1] > 0;
+        const double change = v->out[i] - v->out[i - 1];
+
+        v->work[i - 1] = fabs(change);
+        changes += change != 0;
+        product += i > 1 ? change * (v->out[i - 1] - v->out[i - 2]) : 0.0;
     }
-    if ((double)changes < JITTER_PART * (double)v->rows) return 0.0;
+    if ((double)changes < JITTER_PART * (double)v->rows || product >= 0) return 0.0;
     /* The median of |x| is 0.6745 deviations of a normal x; a difference has sqrt(2) of them.
        Zeros of a coarse feedback would hide it: take the middle of what is not zero. */
     (void)rki_quantile(v->work, v->rows - 1, 0.5);
@@ -119,7 +123,8 @@ void rki_inspect_moves(const rki_columns_view *v, rk_inspection *made)
         move.until = v->time[start];
         row = follow(v, start, reach, &level);
         move.to = level;
-        if (fabs(move.to - move.from) > reach) {
+        /* Nothing is seen of a move in the last row: OUT was put back when the test ended. */
+        if (fabs(move.to - move.from) > reach && start + 1 < v->rows) {
             add_move(made, move);
         }
     }

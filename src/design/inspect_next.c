@@ -229,8 +229,9 @@ void rk_next_test_words(const rk_inspection *inspection, const char *out_units, 
     time_words(before, sizeof before, 0.5 * n->wait);
     (void)snprintf(many, sizeof many, "%d times to and fro and back", n->moves);
     (void)snprintf(text, room,
-                   "Record for %s, move OUT by %+.3g %s, %s, and wait %s after each move: that "
+                   "Record for %s, move OUT by %+.3g %s, %s, and wait %s after %s: that "
                    "would give the gain to +-%.2g %% and the dead time to +-%.2g s (95 %%).",
                    before, n->out_move, out_units, n->moves <= 3 ? patterns[n->moves] : many,
-                   wait, n->gain_percent, n->dead_time_error);
+                   wait, n->moves == 1 ? "it" : "each move", n->gain_percent,
+                   n->dead_time_error);
 }

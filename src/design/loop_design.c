@@ -2,6 +2,7 @@
 #include <redkettle/design/loop_design.h>
 
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
 #include "words.h"
@@ -149,4 +150,15 @@ rk_limits rk_loop_design_limits(const rk_loop_design *loop)
 double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain)
 {
     return gain * (loop->out_high - loop->out_low) / (loop->pv_high - loop->pv_low);
+}
+
+void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
+                              char unit[RK_GAIN_UNIT_CHARS])
+{
+    const bool fraction = strchr(loop->pv_units, '/') != NULL;
+    const bool integrates = rk_model_kind_integrates(kind);
+
+    (void)snprintf(unit, RK_GAIN_UNIT_CHARS, "%s%s%s/%s%s%s", fraction ? "(" : "",
+                   loop->pv_units, fraction ? ")" : "", integrates ? "(" : "", loop->out_units,
+                   integrates ? " s)" : "");
 }

@@ -64,11 +64,9 @@ static void fit_title(const rk_loop_design *loop, const rk_fit *fit,
     const double tau[2] = {fit->tau95[0] / unit, fit->tau95[1] / unit};
     const double theta[2] = {fit->dead_time95[0] / unit, fit->dead_time95[1] / unit};
     const char *time = style->minutes ? "min" : "s";
-    const bool integrates = rk_model_kind_integrates(fit->model.kind);
-    char gain_unit[2 * RK_UNITS_CHARS + 8], words[3][160] = {"", "", ""}, title[640];
+    char gain_unit[RK_GAIN_UNIT_CHARS], words[3][160] = {"", "", ""}, title[640];
 
-    (void)snprintf(gain_unit, sizeof gain_unit, integrates ? "%s/(%s s)" : "%s/%s",
-                   loop->pv_units, loop->out_units);
+    rk_loop_design_gain_unit(loop, fit->model.kind, gain_unit);
     interval_words(words[0], sizeof words[0], "gain", fit->model.gain, fit->gain95, gain_unit);
     if (rk_model_kind_times(fit->model.kind) > 0) {
         interval_words(words[1], sizeof words[1], ",  time constant",

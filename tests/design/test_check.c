@@ -258,12 +258,14 @@ Suite *suite_settings(void);
 Suite *suite_trial(void);
 Suite *suite_fit(void);
 Suite *suite_fit_ipdt(void);
+Suite *suite_inspect(void);
+Suite *suite_bump(void);
 
 int main(void)
 {
     static Suite *(*const makers[])(void) = {suite_margins, suite_tune, suite_settings,
                                              suite_trial,   suite_fit,  suite_fit_ipdt,
-                                             suite_check};
+                                             suite_inspect, suite_bump, suite_check};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -158,10 +158,11 @@ static Suite *suite_loop(void)
 
 Suite *suite_pid(void);
 Suite *suite_plant(void);
+Suite *suite_sim(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_pid, suite_plant, suite_loop};
+    static Suite *(*const makers[])(void) = {suite_pid, suite_plant, suite_loop, suite_sim};
 
     return run_suites(makers, COUNT(makers));
 }

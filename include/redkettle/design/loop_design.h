@@ -83,4 +83,11 @@ bool rk_loop_design_has_out_range(const rk_loop_design *loop);
  */
 double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain);
 
+/** Room for a gain's unit. */
+enum { RK_GAIN_UNIT_CHARS = (2 * RK_UNITS_CHARS) + 8 };
+
+/** The unit of the gain of a process of this kind: "degBx/%", "(L/min)/%", "kPa/(% s)". */
+void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
+                              char unit[RK_GAIN_UNIT_CHARS]);
+
 #endif
