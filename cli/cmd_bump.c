@@ -36,6 +36,8 @@ typedef struct bump_job {
     rk_bump *bump;
     rk_record_log *log;
     size_t rows;
+    bool without_pv; /* the row before had none */
+    double out;      /* in the row before */
 } bump_job;
 
 static const struct argp_option options[] = {
@@ -333,7 +335,11 @@ static void sleep_until(double when)
 static void put_row(bump_job *b, const rk_bump_row *row)
 {
     rk_diag diag = {RK_OK, ""};
+    const bool again = isnan(row->pv) && b->without_pv && row->out == b->out;
 
+    b->without_pv = isnan(row->pv);
+    b->out = row->out;
+    if (again) return; /* a port that stays away says nothing new */
     if (rk_record_log_row(b->log, row->time, row->out, row->pv, &diag) != RK_OK) {
         rk_bump_stop(b->bump, diag.text);
     }

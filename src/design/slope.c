@@ -9,8 +9,8 @@
 /* Noise slower than what widens the error so much counts as movement. */
 #define WIDEST 4.0
 
-/* A line and a bend through a stretch: pv = mean + slope t + bend (t^2 - tilt t - square), where
-   t is from the mean time, and the bend's polynomial stands square to the line's. */
+/* A line and a bend through a stretch: pv = mean + slope t + bend (t^2 - tilt t - square),
+   where t is from the mean time, and the bend's polynomial stands square to the line's. */
 typedef struct line {
     const double *time, *pv; /* from the first row of the stretch */
     double t_mean, y_mean, slope, bend, tilt, square;

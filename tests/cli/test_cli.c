@@ -437,7 +437,8 @@ Suite *suite_commands(void)
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_commands, suite_bad_input};
+    static Suite *(*const makers[])(void) = {suite_commands, suite_bad_input,
+                                             suite_bump_command};
 
     return run_suites(makers, COUNT(makers));
 }
