@@ -257,15 +257,14 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
 }
 
 /* The kind that explains more; none if neither is usable. */
-static rk_status rough_model(const rk_record *record, rk_inspection *made)
+static rk_status rough_model(const rk_record *record, rk_inspection *made, rk_diag *why)
 {
     static const rk_model_kind kinds[] = {RK_MODEL_FOPDT, RK_MODEL_IPDT};
     rk_fit fit;
     int i;
 
     for (i = 0; i < 2; i++) {
-        rk_diag diag = {RK_OK, ""};
-        const rk_status status = rk_fit_kind(record, kinds[i], &fit, &diag);
+        const rk_status status = rk_fit_kind(record, kinds[i], &fit, why);
 
         if (status == RK_ERR_MEMORY) return status;
         if (status != RK_OK || rk_findings_worst(&fit.findings) == RK_LEVEL_UNFIT) continue;
@@ -290,13 +289,20 @@ static void settle_colour(rk_inspection *made)
 }
 
 /* Of the gain: a caution from twice what is wanted, unfit from ten times. */
-static void judge_certainty(const rk_inspect_plan *plan, rk_inspection *made)
+static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
+                            rk_inspection *made)
 {
     const rk_fit *f = &made->rough;
     const double r = made->noise_correlation, wider = sqrt((1 + r) / (1 - r));
     const double theta = f->model.dead_time, tau = f->model.time_constant[0];
     const double wanted = 100 * plan->gain_wanted;
 
+    if (!made->has_model && why->status != RK_OK) {
+        rk_findings_add(&made->findings, RK_LEVEL_UNFIT,
+                        "make a longer test, with a larger move",
+                        "no model can be fitted: %.150s", why->text);
+        return;
+    }
     if (!made->has_model) {
         rk_findings_add(&made->findings, RK_LEVEL_UNFIT,
                         "make a larger move, or check that this PV answers this OUT",
@@ -335,6 +341,7 @@ static void judge_certainty(const rk_inspect_plan *plan, rk_inspection *made)
 static rk_status look(const rki_columns_view *v, const rk_record *record,
                       const rk_inspect_plan *plan, rk_inspection *made)
 {
+    rk_diag why = {RK_OK, ""};
     rk_status status;
 
     made->steady_before = made->steady_after = RK_NOT_KNOWN;
@@ -343,11 +350,11 @@ static rk_status look(const rki_columns_view *v, const rk_record *record,
     rki_inspect_noise(v, made);
     judge_moves(v, plan, made);
     judge_sensor(v, made);
-    if (made->moves > 0 && made->pv_moved > 0) {
-        status = rough_model(record, made);
+    if (made->moves > 0 && rk_findings_worst(&made->findings) < RK_LEVEL_UNFIT) {
+        status = rough_model(record, made, &why);
         if (status != RK_OK) return status;
         settle_colour(made);
-        judge_certainty(plan, made);
+        judge_certainty(plan, &why, made);
         judge_before(v, made);
         if (made->has_model) {
             judge_after(v, made);

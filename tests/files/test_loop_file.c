@@ -26,6 +26,8 @@ static const char whole[] = "; a loop\n"
                             "time = t\n"
                             "out = TV250.OUT\n"
                             "pv = TT250.PV\n"
+                            "quality = TT250.Q\n"
+                            "time-unit = min\n"
                             "[model]\n"
                             "kind = fopdt\n"
                             "gain = -0.19\n"
@@ -49,7 +51,29 @@ static const char whole[] = "; a loop\n"
                             "[require]\n"
                             "ms = 1.7\n"
                             "settling = 10min\n"
-                            "overshoot = 5\n";
+                            "overshoot = 5\n"
+                            "[plant]\n"
+                            "kind = sopdt-osc\n"
+                            "gain = -0.2\n"
+                            "time-constant = 2min\n"
+                            "damping = 0.4\n"
+                            "dead-time = 50s\n"
+                            "out0 = 31\n"
+                            "pv0 = 2.5\n"
+                            "out = 33\n"
+                            "noise = 0.02\n"
+                            "noise-correlation = 0.5\n"
+                            "seed = 9\n"
+                            "adc-bits = 14\n"
+                            "valve-rate = 4\n"
+                            "backlash = 0.3\n"
+                            "stiction = 0.2\n"
+                            "load = -3\n"
+                            "load-at = 5min\n"
+                            "sensor-sticks = 1min, 10s\n"
+                            "sensor-bad = 2min, 500ms\n"
+                            "port-drops = 1h, 2s\n"
+                            "valve-file = glycol.valve\n";
 
 START_TEST(every_key_reaches_its_place)
 {
@@ -91,6 +115,60 @@ START_TEST(every_key_reaches_its_place)
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_MS], 1.7);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_SETTLING], 600);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_GAIN_MARGIN], 2); /* the default */
+    ck_assert_str_eq(l.quality_column, "TT250.Q");
+    ck_assert_double_eq(l.record_time_unit, 60);
+    ck_assert(l.has_plant);
+    ck_assert_int_eq((int)l.plant.model.kind, RK_MODEL_SOPDT_OSC);
+    ck_assert_double_eq(l.plant.model.time_constant[0], 120);
+    ck_assert_double_eq(l.plant.model.damping, 0.4);
+    ck_assert_double_eq(l.plant.model.out0, 31);
+    ck_assert_double_eq(l.plant.out, 33);
+    ck_assert_double_eq(l.plant.noise_correlation, 0.5);
+    ck_assert_double_eq(l.plant.seed, 9);
+    ck_assert_double_eq(l.plant.adc_bits, 14);
+    ck_assert_double_eq(l.plant.valve_rate, 4);
+    ck_assert_double_eq(l.plant.backlash, 0.3);
+    ck_assert_double_eq(l.plant.stiction, 0.2);
+    ck_assert_double_eq(l.plant.load, -3);
+    ck_assert_double_eq(l.plant.load_at, 300);
+    ck_assert_double_eq(l.plant.sensor_sticks.at, 60);
+    ck_assert_double_eq(l.plant.sensor_sticks.length, 10);
+    ck_assert_double_eq(l.plant.sensor_bad.length, 0.5);
+    ck_assert_double_eq(l.plant.port_drops.at, 3600);
+    ck_assert_str_eq(l.plant.valve_file, path_in(dir, "glycol.valve"));
+    scratch_free(dir);
+}
+END_TEST
+
+/* Models of every kind, saved and read again. */
+static const rk_model kinds[] = {
+    {RK_MODEL_FOPDT, -0.19, {180, 0}, 0, 55, 30, 2.4},
+    {RK_MODEL_SOPDT, -0.19, {160, 62}, 0, 24, 30, 2.4},
+    {RK_MODEL_SOPDT_OSC, 1.5, {8, 0}, 0.3, 2.7, 10, 5},
+    {RK_MODEL_IPDT, 0.0145, {0, 0}, 0, 3.6, 41, 412},
+    {RK_MODEL_IPDT_LAG, 0.0145, {7, 0}, 0, 3.6, 41, 412},
+};
+
+START_TEST(a_model_of_any_kind_is_saved_and_read_again)
+{
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "a.loop");
+    rk_loop_design l = rk_loop_design_make();
+    rk_diag diag = {RK_OK, ""};
+
+    put_file(path, "[loop]\nscan = 1\n[model]\nkind = sopdt\ngain = 1\ntime-constant = 2, 1\n"
+                   "dead-time = 3\n");
+    l.has_model = true;
+    l.model = kinds[_i];
+    ck_assert_int_eq(rk_loop_file_save_model(path, &l, NULL), RK_OK);
+    ck_assert_msg(rk_loop_file_read(path, &l, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_int_eq((int)l.model.kind, (int)kinds[_i].kind);
+    ck_assert_double_eq(l.model.gain, kinds[_i].gain);
+    ck_assert_double_eq(l.model.time_constant[0], kinds[_i].time_constant[0]);
+    ck_assert_double_eq(l.model.time_constant[1], kinds[_i].time_constant[1]);
+    ck_assert_double_eq(l.model.damping, kinds[_i].damping);
+    ck_assert_double_eq(l.model.dead_time, kinds[_i].dead_time);
+    ck_assert_double_eq(l.model.out0, kinds[_i].out0);
     scratch_free(dir);
 }
 END_TEST
@@ -321,16 +399,19 @@ static Suite *suite_loop_file(void)
     tcase_add_test(t, a_saved_model_reads_back_to_the_bit);
     tcase_add_test(t, nothing_is_saved_from_nothing_or_into_nowhere);
     tcase_add_test(t, json_has_null_for_what_does_not_exist);
+    add_table(t, a_model_of_any_kind_is_saved_and_read_again, kinds);
     suite_add_tcase(suite, t);
     return suite;
 }
 
 Suite *suite_number(void);
 Suite *suite_record_file(void);
+Suite *suite_record_log(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_number, suite_record_file, suite_loop_file};
+    static Suite *(*const makers[])(void) = {suite_number, suite_record_file, suite_record_log,
+                                             suite_loop_file};
 
     return run_suites(makers, COUNT(makers));
 }

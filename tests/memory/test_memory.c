@@ -5,6 +5,8 @@
 
 #include <redkettle/design/memory.h>
 
+#include <ports/sim/sim.h>
+
 #include "../support/support.h"
 
 static long allowed = -1; /* allocations until one fails; below 0: none fails */
@@ -51,6 +53,61 @@ static rk_status read_and_fit(void)
         status = rk_fit_fopdt(record, &fit, NULL);
     }
     rk_record_free(record);
+    return status;
+}
+
+static rk_status read_and_inspect(void)
+{
+    const rk_inspect_plan plan = rk_inspect_plan_make();
+    rk_record *record = NULL;
+    rk_inspection *made = malloc(sizeof *made);
+    rk_status status =
+        rk_record_read(RK_SOURCE "/data/records/integrating.csv", NULL, &record, NULL, NULL);
+
+    if (status == RK_OK) {
+        status = rk_inspect(record, &plan, made, NULL);
+    }
+    rk_record_free(record);
+    free(made);
+    return status;
+}
+
+/* A test on a plant that stands still, its rows in a file. */
+static rk_status bump_and_log(void)
+{
+    const rk_plant_params plant = {{{0, 0}, {0, 0}}, {1, 0}, {0, 0}, 0, 0, 0};
+    const rk_bump_plan plan = {.ts = 1,
+                               .moves = 1,
+                               .move = {5},
+                               .hold = 5,
+                               .before = 5,
+                               .pv_low = 0,
+                               .pv_high = 100,
+                               .out_low = 0,
+                               .out_high = 100};
+    const rk_loop_design loop = rk_loop_design_make();
+    char *dir = scratch_make();
+    rk_record_log *log = NULL;
+    rk_bump *bump = NULL;
+    rk_real memory[1];
+    rk_status status;
+    rk_port port;
+    rk_sim sim;
+
+    ck_assert_int_eq(rk_sim_init(&sim, &plant, memory, 1, 50), RK_OK);
+    port = rk_sim_port(&sim);
+    status = rk_bump_create(&plan, &port, &bump, NULL);
+    if (status == RK_OK) {
+        status = rk_record_log_create(path_in(dir, "r.csv"), &loop, false, true, &log, NULL);
+    }
+    while (status == RK_OK && rk_bump_get_state(bump) < RK_BUMP_DONE) {
+        const rk_bump_row row = rk_bump_scan(bump);
+
+        status = rk_record_log_row(log, row.time, row.out, row.pv, NULL);
+    }
+    rk_record_log_free(log);
+    rk_bump_free(bump);
+    scratch_free(dir);
     return status;
 }
 
@@ -131,6 +188,8 @@ static const struct {
     rk_status (*run)(void);
 } jobs[] = {
     {"read and fit", read_and_fit},
+    {"read and inspect", read_and_inspect},
+    {"step test", bump_and_log},
     {"check", check_loop},
     {"emit", emit_loop},
     {"save", save_loop},
