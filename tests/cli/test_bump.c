@@ -39,8 +39,9 @@ static void put_loop(const char *dir, const char *name, int seed)
     at = strstr(content, "seed = ");
     ck_assert_ptr_nonnull(at);
     if (seed > 0) {
-        (void)snprintf(at + 7, 4, "%03d", seed);
-        at[10] = '\n';
+        at[7] = (char)('0' + (seed / 100 % 10));
+        at[8] = (char)('0' + (seed / 10 % 10));
+        at[9] = (char)('0' + (seed % 10));
     }
     put_file(path_in(dir, to), content);
     free(content);
