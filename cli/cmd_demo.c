@@ -109,31 +109,36 @@ static int run(job *j)
         int (*command)(int, char **);
         const char *line;
     } steps[] = {
-        {"1. The step test: the dilution-water valve was opened from 42 to 47 % and put back, "
-         "by hand.\n"
-         "   What process is this, and how sure are we?",
-         cmd_fit, "fit @/blend-brix.loop --figure @/fit.png --save"},
-        {"2. What settings do published rules give, and with which margins?", cmd_tune,
+        {"1. A step test through a port, here the simulated plant's: the dilution-water valve "
+         "by 5 % and back.",
+         cmd_bump,
+         "bump @/blend-brix.loop --move 5 --back --hold 5min --record @/bump.csv --force"},
+        {"2. The same test as it was made by hand on the plant, from the historian. Is that "
+         "record any good?",
+         cmd_inspect, "inspect @/blend-brix.loop --figure @/inspect.png"},
+        {"3. What process is this, and how sure are we?", cmd_fit,
+         "fit @/blend-brix.loop --figure @/fit.png --save"},
+        {"4. What settings do published rules give, and with which margins?", cmd_tune,
          "tune @/blend-brix.loop"},
-        {"3. Take SIMC's, and write them into the loop file.", cmd_tune,
+        {"5. Take SIMC's, and write them into the loop file.", cmd_tune,
          "tune @/blend-brix.loop --rule simc --save"},
-        {"4. Do they meet what the loop file requires?", cmd_check, "check @/blend-brix.loop"},
-        {"5. Try them against calmer and simpler ones, with a setpoint and a load step.",
+        {"6. Do they meet what the loop file requires?", cmd_check, "check @/blend-brix.loop"},
+        {"7. Try them against calmer and simpler ones, with a setpoint and a load step.",
          cmd_trial,
          "trial @/blend-brix.loop --sp-step 0.5 --load-step 6 --case \"calm lambda: "
          "rule=lambda lambda=52s\" "
          "--case \"simple: rule=simple\" --figure @/trial-rules.png"},
-        {"6. What does anti-windup do when a step asks for more than the valve has?\n   The "
+        {"8. What does anti-windup do when a step asks for more than the valve has?\n   The "
          "loop as it stands pays the integral back (back-calculation, the default).",
          cmd_trial,
          "trial @/blend-brix.loop --sp-step 4.5 --case \"conditional: "
          "anti-windup=conditional\" "
          "--case \"none: anti-windup=none\" --figure @/trial-windup.png"},
-        {"7. And against the valve set by hand to where the model says it should stand?",
+        {"9. And against the valve set by hand to where the model says it should stand?",
          cmd_trial,
          "trial @/blend-brix.loop --sp-step 0.5 --load-step 6 --case \"by hand: manual=37.8\" "
          "--figure @/trial-manual.png"},
-        {"8. The controller as program text, for the PLC's task of 1 s.", cmd_emit,
+        {"10. The controller as program text, for the PLC's task of 1 s.", cmd_emit,
          "emit @/blend-brix.loop --dir @ --force"},
     };
     int status;
@@ -154,10 +159,10 @@ static int run(job *j)
             return fail(&d->j, status, "step %zu did not succeed", i + 1);
         }
     }
-    (void)printf(
-        "\nEverything is in %s: the record, the loop file, figures (fit.png, trial-*.png) and\n"
-        "the program text (blend_brix_controller.st, .c and .h).\n",
-        d->dir);
+    (void)printf("\nEverything is in %s: the records, the loop file, figures (inspect.png, "
+                 "fit.png,\ntrial-*.png) and "
+                 "the program text (blend_brix_controller.st, .c and .h).\n",
+                 d->dir);
     return EXIT_DONE;
 }
 

@@ -142,10 +142,10 @@ void print_inspection(const job *j, const rk_inspection *made)
         const rk_model *m = &made->rough.model;
 
         show_time(shown[0], m->dead_time, j->minutes);
-        show_time(shown[1], made->dead_time_error, j->minutes);
-        (void)printf("  a rough fit      %s: gain %.4g +-%.2g %%, dead time %s +-%s\n",
+        (void)printf("  a rough fit      %s: gain %.4g +-%.2g %%, dead time %s +-%.2g %s\n",
                      rk_model_kind_to_text(m->kind), m->gain, made->gain_percent, shown[0],
-                     shown[1]);
+                     made->dead_time_error / (j->minutes ? 60.0 : 1.0),
+                     j->minutes ? "min" : "s");
     }
     show_findings(&made->findings);
     (void)printf("\nThe next test:\n");

@@ -11,7 +11,7 @@ trap 'rm -rf "$work"' EXIT
 mkdir -p "$shots"
 cd "$work"
 "$tool" demo --dir demo >/dev/null
-cp demo/fit.png demo/trial-rules.png demo/trial-windup.png demo/trial-manual.png "$shots"
+cp demo/inspect.png demo/fit.png demo/trial-rules.png demo/trial-windup.png demo/trial-manual.png "$shots"
 
 # shot NAME COMMAND: what a terminal window shows after the command, as typed in the demo's folder.
 shot() {
@@ -28,6 +28,8 @@ shot() {
     convert "$shots/$1.png" -define png:exclude-chunks=date,time "$shots/$1.png"
 }
 
+shot terminal-bump 'redkettle bump blend-brix.loop --move 5 --back --hold 5min --record test.csv'
+shot terminal-inspect 'redkettle inspect blend-brix.loop'
 shot terminal-fit 'redkettle fit blend-brix.loop'
 shot terminal-tune 'redkettle tune blend-brix.loop'
 shot terminal-check 'redkettle check blend-brix.loop'

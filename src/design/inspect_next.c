@@ -183,6 +183,8 @@ void rki_inspect_next(const rki_columns_view *v, const rk_inspect_plan *plan,
                                 : 0.0;
     made->next.known = true;
     made->next.dead_time_wanted = w.theta_wanted;
+    made->next.needed = made->gain_percent > 100.0 * plan->gain_wanted ||
+                        made->dead_time_error > w.theta_wanted;
 
     /* A gentle move if one will do; then the whole room; then many moves. */
     gentle = w;
@@ -229,9 +231,13 @@ void rk_next_test_words(const rk_inspection *inspection, const char *out_units, 
     time_words(before, sizeof before, 0.5 * n->wait);
     (void)snprintf(many, sizeof many, "%d times to and fro and back", n->moves);
     (void)snprintf(text, room,
-                   "Record for %s, move OUT by %+.3g %s, %s, and wait %s after %s: that "
+                   "%s%s %s, move OUT by %+.3g %s, %s, and wait %s after %s: that "
                    "would give the gain to +-%.2g %% and the dead time to +-%.2g s (95 %%).",
-                   before, n->out_move, out_units, n->moves <= 3 ? patterns[n->moves] : many,
-                   wait, n->moves == 1 ? "it" : "each move", n->gain_percent,
-                   n->dead_time_error);
+                   n->needed
+                       ? ""
+                       : "None is needed: this record gives what is wanted. A gentle one that "
+                         "would do: ",
+                   n->needed ? "Record for" : "record for", before, n->out_move, out_units,
+                   n->moves <= 3 ? patterns[n->moves] : many, wait,
+                   n->moves == 1 ? "it" : "each move", n->gain_percent, n->dead_time_error);
 }

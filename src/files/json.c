@@ -123,9 +123,9 @@ static json_t *next_object(const rk_next_test *n)
 {
     if (!n->known) return json_null();
     if (!n->possible) return json_pack("{s:b}", "possible", 0);
-    return json_pack("{s:b, s:f, s:f, s:i, s:f, s:f}", "possible", 1, "out_move", n->out_move,
-                     "wait_s", n->wait, "moves", n->moves, "gain_percent", n->gain_percent,
-                     "dead_time_error_s", n->dead_time_error);
+    return json_pack("{s:b, s:b, s:f, s:f, s:i, s:f, s:f}", "possible", 1, "needed", n->needed,
+                     "out_move", n->out_move, "wait_s", n->wait, "moves", n->moves,
+                     "gain_percent", n->gain_percent, "dead_time_error_s", n->dead_time_error);
 }
 
 rk_status rk_json_inspect(const rk_inspection *made, size_t dropped, rk_text *text,

@@ -40,6 +40,7 @@ enum { RK_MOVES_MAX = 64, RK_GAPS_MAX = 64 };
 /** A better test than this one, from the noise and a rough model. */
 typedef struct rk_next_test {
     bool known;              /* there is a rough model to compute it from */
+    bool needed;             /* this record does not give what is wanted */
     bool possible;           /* within OUT's limits */
     int moves;               /* 1: a step; 2: there and back; 3: a doublet; more: pairs */
     double out_move;         /* the first one, with its sign, out-EU */
