@@ -224,8 +224,8 @@ static void report(const rki_series *s, rki_room *room, const line_fit *at, rk_f
 rk_status rk_fit_ipdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
 {
     rki_room room = {NULL, NULL, NULL, NULL};
+    line_fit best = {0, 0, {0}};
     rki_series series;
-    line_fit best;
     rk_status status;
 
     if (record == NULL || fit == NULL) return RK_ERR_ARG;

@@ -42,10 +42,11 @@ static bool errors_of(const rk_model *m, const pattern *p, double interval, doub
     const double total = p->wait * (p->moves + 0.5), tau = m->time_constant[0];
     const double step = interval * fmax(1.0, ceil(total / interval / SAMPLES_MOST));
     double h[RKI_PARAMETERS][RKI_PARAMETERS] = {{0}};
-    double t;
-    int a, b, k;
+    const int samples = (int)fmin(ceil(total / step), 2.0 * SAMPLES_MOST);
+    int a, b, k, i;
 
-    for (t = 0; t < total; t += step) {
+    for (i = 0; i < samples; i++) {
+        const double t = i * step;
         double row[RKI_PARAMETERS] = {0, 0, 0, 1.0};
 
         for (k = 1; k <= p->moves; k++) {

@@ -196,7 +196,7 @@ static void take_unit(rki_cell unit, char *to)
             to[used++] = '/';
             i += sizeof per - 2;
         } else {
-            to[used++] = unit.text[i] == '_' ? ' ' : unit.text[i];
+            to[used++] = (char)(unit.text[i] == '_' ? ' ' : unit.text[i]);
         }
     }
     to[used] = '\0';

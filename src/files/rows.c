@@ -164,8 +164,8 @@ static bool is_empty(const rki_rows *r)
 
 rk_status rki_rows_next(rki_rows *r, rk_diag *diag)
 {
+    rki_cell line = {"", 0};
     rk_status status;
-    rki_cell line;
 
     do {
         status = next_line(r, &line, diag);

@@ -162,7 +162,7 @@ static const struct {
 static double last_out(const char *csv)
 {
     const char *line = csv, *at;
-    double out = NAN;
+    double out = QNAN;
 
     for (; line != NULL && *line != '\0'; line = strchr(line, '\n') + 1) {
         at = strchr(line, ',');
