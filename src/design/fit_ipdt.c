@@ -239,8 +239,8 @@ rk_status rk_fit_ipdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
     room.by_theta = rk_memory_create(series.samples, sizeof(double));
     room.residual = rk_memory_create(series.samples, sizeof(double));
     if (room.x == NULL || room.by_theta == NULL || room.residual == NULL) {
-        status =
-            rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows", series.samples);
+        status = RK_ERR_MEMORY;
+        (void)rk_diag_set(diag, status, "out of memory to fit %zu rows", series.samples);
     } else {
         status = search(&series, room.x, &best, diag);
     }
