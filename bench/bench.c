@@ -79,7 +79,7 @@ static void bench_fit(size_t rows)
     for (i = 0; i < RUNS; i++) {
         const double start = now();
 
-        if (rk_fit_fopdt(record, &fit, NULL) != RK_OK) {
+        if (rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL) != RK_OK) {
             abort();
         }
         seconds[i] = now() - start;

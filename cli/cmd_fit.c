@@ -61,7 +61,7 @@ static void print_model(const job *j)
     }
     print_line("gain", f->model.gain, unit, f->gain95, more);
     if (rk_model_kind_times(f->model.kind) > 0) {
-        print_time_line("time constant", f->model.time_constant[0], f->tau95, j->minutes);
+        print_time_line("time constant", f->model.time_constant[0], f->tau95[0], j->minutes);
     }
     print_time_line("dead time", f->model.dead_time, f->dead_time95, j->minutes);
     print_line(integrates ? "PV at first" : "PV at rest", f->model.pv0, j->loop.pv_units,

@@ -150,7 +150,7 @@ static int lay_model(job *j)
         m->dead_time = j->dead_time;
     }
     j->loop.has_model = true;
-    j->loop.gain95[0] = j->loop.tau95[0] = j->loop.dead_time95[0] = nan("");
+    j->loop.gain95[0] = j->loop.tau95[0][0] = j->loop.dead_time95[0] = nan("");
     if (rk_model_check(m, &diag) != RK_OK) return fail(j, EXIT_USAGE, "%s", diag.text);
     return EXIT_DONE;
 }

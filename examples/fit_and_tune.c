@@ -16,7 +16,7 @@ static int fit_and_tune(const rk_record *record, rk_diag *diag)
     rk_margins margins;
     int simc;
 
-    if (rk_fit_fopdt(record, &fit, diag) != RK_OK) return 1;
+    if (rk_fit_kind(record, RK_MODEL_FOPDT, &fit, diag) != RK_OK) return 1;
     if (rk_rule_from_name("simc", &simc, diag) != RK_OK) return 1;
     if (rk_tune(&fit.model, simc, 0.0, &tuning, diag) != RK_OK) return 1;
     if (rk_margins_check(&fit.model, &tuning.settings, &margins, diag) != RK_OK) return 1;

@@ -8,159 +8,30 @@
 
 #include "fit_stages.h"
 
-/* Student's t, two-sided 95 %, by the expansion about the normal quantile (error < 0.4 % from
- * 3). */
-static double student95(double freedom)
-{
-    const double z = 1.959963984540054, z2 = z * z;
-    const double a = (z2 + 1.0) / 4.0;
-    const double b = ((((5.0 * z2) + 16.0) * z2) + 3.0) / 96.0;
-    const double c = ((((((3.0 * z2) + 19.0) * z2) + 17.0) * z2) - 15.0) / 384.0;
+/* A kind with another lag must be better by so much in the Bayesian criterion. */
+#define PREFER_SIMPLE 6.0
+/* Rows that a fit needs, and more than it can take. */
+enum { ROWS_LEAST = 5 };
+#define ROWS_MOST 100000000
 
-    return z * (1.0 + ((a + ((b + (c / freedom)) / freedom)) / freedom));
+rk_fit_plan rk_fit_plan_make(void)
+{
+    const rk_fit_plan made = {.any_kind = true, .from = nan(""), .to = nan("")};
+
+    return made;
 }
 
-double rki_fit_t95(const rki_series *series)
-{
-    return student95((double)series->samples - RKI_PARAMETERS);
-}
-
-/* How much of PV is explained, and whether what is left looks like noise. */
-void rki_fit_measure(const rki_series *series, const double *residual, rk_fit *fit)
-{
-    const double rows = (double)series->samples;
-    double mean = 0, total = 0, left = 0, product = 0, before = 0;
-    size_t i;
-
-    for (i = 0; i < series->samples; i++) {
-        mean += series->pv[i] / rows;
-    }
-    for (i = 0; i < series->samples; i++) {
-        const double off = series->pv[i] - mean;
-
-        total += off * off;
-        left += residual[i] * residual[i];
-        if (i > 0) {
-            product += residual[i] * before;
-        }
-        before = residual[i];
-    }
-    fit->rmse = sqrt(left / rows);
-    fit->noise = sqrt(left / (rows - RKI_PARAMETERS));
-    fit->fit_percent = 100.0 * (1.0 - sqrt(left / total));
-    fit->residual_correlation = left > 0 ? product / left : 0.0;
-    fit->bic = (rows * log(fmax(left, 1e-300) / rows)) + (RKI_PARAMETERS * log(rows));
-}
-
-/* A time constant this many times longer than what was seen is no time constant. */
-#define INTEGRATING 5.0
-
-static void add_findings(const rki_series *series, rk_fit *fit)
-{
-    const double rows = (double)fit->rows, r = fit->residual_correlation;
-    const double tau = fit->model.time_constant[0], theta = fit->model.dead_time;
-    const double since = series->time[series->samples - 1] - series->event_time[0];
-
-    if (tau > INTEGRATING * since) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_UNFIT,
-            "fit it with --kind ipdt; if the process does settle, record until it has",
-            "PV keeps moving for as long as OUT is off balance: an integrating process, "
-            "which a fopdt model cannot describe");
-        return;
-    }
-    if (!(fit->gain95[0] * fit->gain95[1] > 0)) {
-        rk_findings_add(&fit->findings, RK_LEVEL_UNFIT,
-                        "make a larger move of OUT, or check that this PV answers this OUT",
-                        "the gain could be zero: PV does not answer OUT beyond its noise");
-    }
-    if (since < theta + (3.0 * tau)) {
-        rk_findings_add(
-            &fit->findings, since < theta + tau ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
-            "let PV settle before the test ends: wait at least dead time + 4 time constants",
-            "the record ends %.3g time constants after PV begins to move: gain and time "
-            "constant are extrapolated",
-            fmax(since - theta, 0.0) / tau);
-    }
-    if (tau < 0.5 * series->interval) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION, "record faster than the process moves",
-            "the time constant is below half the sampling interval of %.4g s: only an "
-            "upper limit is known",
-            series->interval);
-    }
-    if (fit->dead_time95[0] <= 0.0) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_NOTE,
-            "tune for the upper end of its interval; record faster to know it better",
-            "the dead time cannot be told from zero; it is below %.3g s", fit->dead_time95[1]);
-    }
-    /* 4 / sqrt(rows): beyond what independent noise shows by chance in 1 of 10,000 records. */
-    if (r > fmax(4.0 / sqrt(rows), 0.1) && fit->fit_percent < 99.9) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION,
-            "look at the residual: a second lag, an integrator, drift or coloured noise; "
-            "widen the intervals by the factor said",
-            "what is left is not independent noise (correlation %.2f): the intervals are "
-            "too narrow by about %.1f times",
-            r, sqrt((1.0 + r) / fmax(1.0 - r, 1e-3)));
-    }
-    if (fit->fit_percent < 50.0) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION,
-            "make a larger move of OUT, or look for another disturbance in the record",
-            "the model explains only %.0f %% of PV's movement", fit->fit_percent);
-    }
-}
-
-static void around(double value, double half, double *interval)
-{
-    interval[0] = value - half;
-    interval[1] = value + half;
-}
-
-static void report(rki_series *series, rki_room *room, const rki_solution *at, rk_fit *fit)
-{
-    const double t = rki_fit_t95(series), tau = exp(at->p[1]);
-    double error[RKI_PARAMETERS];
-    size_t i;
-
-    memset(fit, 0, sizeof *fit);
-    fit->model.kind = RK_MODEL_FOPDT;
-    fit->model.gain = at->p[0];
-    fit->model.time_constant[0] = tau;
-    fit->model.dead_time = at->p[2];
-    fit->model.out0 = series->out0;
-    fit->model.pv0 = series->pv_ref + at->p[3];
-    fit->rows = series->samples;
-    fit->moves = series->events;
-
-    rki_fit_respond(series, room, at);
-    for (i = 0; i < series->samples; i++) {
-        room->residual[i] = series->pv[i] - at->p[3] - (at->p[0] * room->x[i]);
-    }
-    rki_fit_measure(series, room->residual, fit);
-    rki_fit_errors(series, room, at, fit->noise, error);
-    around(fit->model.gain, t * error[0], fit->gain95);
-    fit->tau95[0] = tau * exp(-t * error[1]);
-    fit->tau95[1] = tau * exp(t * error[1]);
-    around(fit->model.dead_time, t * error[2], fit->dead_time95);
-    fit->dead_time95[0] = fmax(fit->dead_time95[0], 0.0);
-    around(fit->model.pv0, t * error[3], fit->pv0_95);
-    add_findings(series, fit);
-}
-
-rk_status rki_fit_check_record(const rk_record *record, rk_diag *diag)
+static rk_status check_columns(const rk_record *record, rk_diag *diag)
 {
     const size_t rows = rk_record_rows(record);
     const double *out = rk_record_out(record), *pv = rk_record_pv(record);
     size_t i, move;
 
-    if (rows < RKI_PARAMETERS + 1) {
+    if (rows < ROWS_LEAST) {
         return rk_diag_set(diag, RK_ERR_DATA, "%zu rows are too few: a fit needs at least %d",
-                           rows, RKI_PARAMETERS + 1);
+                           rows, ROWS_LEAST);
     }
-    if (rows > 100000000) {
+    if (rows > ROWS_MOST) {
         return rk_diag_set(diag, RK_ERR_DATA, "%zu rows are too many: thin them to 100 million",
                            rows);
     }
@@ -174,7 +45,7 @@ rk_status rki_fit_check_record(const rk_record *record, rk_diag *diag)
             "of OUT; widen the window or check the OUT column",
             out[0], rows);
     }
-    if (rows - move < RKI_PARAMETERS) {
+    if (rows - move < ROWS_LEAST - 1) {
         return rk_diag_set(
             diag, RK_ERR_DATA,
             "OUT first moves at row %zu of %zu: too few rows come after the move", move + 1,
@@ -183,68 +54,183 @@ rk_status rki_fit_check_record(const rk_record *record, rk_diag *diag)
     for (i = 1; i < rows && pv[i] == pv[0]; i++) {
         continue;
     }
-    if (i == rows) {
-        return rk_diag_set(
-            diag, RK_ERR_DATA,
-            "PV never moves (%.6g in all %zu rows): check the PV column and the sensor", pv[0],
-            rows);
+    if (i < rows) return RK_OK;
+    return rk_diag_set(
+        diag, RK_ERR_DATA,
+        "PV never moves (%.6g in all %zu rows): check the PV column and the sensor", pv[0], rows);
+}
+
+/* Rows out of the window or in an excluded stretch weigh nothing. */
+static rk_status lay_window(const rk_fit_plan *plan, rki_series *s, rk_diag *diag)
+{
+    size_t kept = 0, i, k;
+
+    for (i = 0; i < s->samples; i++) {
+        bool out = s->time[i] < plan->from || s->time[i] > plan->to;
+
+        for (k = 0; k < plan->excludes; k++) {
+            out = out ||
+                  (s->time[i] >= plan->exclude[k][0] && s->time[i] <= plan->exclude[k][1]);
+        }
+        s->weight[i] = out ? 0.0 : 1.0;
+        kept += !out;
     }
+    if (kept >= ROWS_LEAST) return RK_OK;
+    return rk_diag_set(diag, RK_ERR_RANGE,
+                       "the window leaves %zu rows of %zu: widen it, the record is %.6g s long",
+                       kept, s->samples, s->time[s->samples - 1]);
+}
+
+static bool is_regular(const rki_series *s)
+{
+    size_t off = 0, i;
+
+    for (i = 1; i < s->samples; i++) {
+        off += fabs(s->time[i] - s->time[i - 1] - s->interval) > 0.02 * s->interval;
+    }
+    return off * 10 < s->samples;
+}
+
+static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan *plan,
+                        rk_diag *diag)
+{
+    rk_status status;
+
+    memset(b, 0, sizeof *b);
+    status = rki_series_create(&b->series, record, diag);
+    if (status != RK_OK) return status;
+    status = lay_window(plan, &b->series, diag);
+    if (status != RK_OK) return status;
+    b->regular = is_regular(&b->series);
+    b->residual = rk_memory_create(b->series.samples, sizeof(double));
+    if (b->residual == NULL) {
+        (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
+                          b->series.samples);
+        return RK_ERR_MEMORY;
+    }
+    /* What stands off the line between its neighbours, before there is a model. */
+    memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
+    b->left_out = rki_leave_out_spikes(b);
+    return rki_series_thin(&b->thin, &b->series, diag);
+}
+
+static void clean_up(rki_bench *b)
+{
+    rki_series_free(&b->series);
+    rki_series_free(&b->thin);
+    rk_memory_free(b->residual);
+}
+
+/* Fit a family; spikes that only the model shows are left out, and then again. */
+static void fit_clean(rki_bench *b, rki_family family, rki_solution *made)
+{
+    rki_normal n;
+    size_t more;
+
+    rki_fit_family(b, family, 0, made);
+    if (!made->found) return;
+    rki_pass(&made->task, made->q, &n, b->residual);
+    more = rki_leave_out_spikes(b);
+    if (more == 0) return;
+    b->left_out += more;
+    rki_fit_on(b, made, made->task.active, 0, made);
+}
+
+static bool is_complex(rki_family family)
+{
+    return family == RKI_SECOND || family == RKI_LAGGING;
+}
+
+static void add_candidate(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
+    rk_fit made;
+
+    if (!s->found) return;
+    memset(&made, 0, sizeof made);
+    rki_fit_report(b, s, &made);
+    fit->candidate[fit->candidates].model = made.model;
+    fit->candidate[fit->candidates].bic = s->bic;
+    fit->candidate[fit->candidates++].fit_percent = made.fit_percent;
+}
+
+/* All families; the simplest that the criterion does not clearly speak against. */
+static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
+{
+    static const rki_family families[] = {RKI_FIRST, RKI_INTEGRATOR, RKI_SECOND, RKI_LAGGING};
+    rki_solution made;
+    size_t i;
+
+    best->found = false;
+    for (i = 0; i < 4; i++) {
+        const double handicap =
+            best->found && is_complex(families[i]) && !is_complex(best->task.family)
+                ? PREFER_SIMPLE
+                : 0.0;
+
+        fit_clean(b, families[i], &made);
+        if (!made.found) continue;
+        rki_fit_extras(b, &made);
+        add_candidate(b, &made, fit);
+        if (!best->found || made.bic + handicap < best->bic) {
+            *best = made;
+        }
+    }
+}
+
+static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
+{
+    rki_solution best;
+    double interval[2];
+
+    memset(fit, 0, sizeof *fit);
+    if (plan->any_kind) {
+        choose(b, &best, fit);
+    } else {
+        fit_clean(b, rki_family_of(plan->kind), &best);
+        if (best.found) {
+            rki_fit_extras(b, &best);
+            add_candidate(b, &best, fit);
+        }
+    }
+    if (!best.found || best.q[RKI_GAIN] == 0) {
+        return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
+    }
+    rki_fit_profile(b, &best, interval);
+    fit->dead_time95[0] = interval[0];
+    fit->dead_time95[1] = interval[1];
+    rki_fit_report(b, &best, fit);
     return RK_OK;
 }
 
-static rk_status search_and_polish(rki_series *series, rki_room *room, rk_fit *fit,
-                                   rk_diag *diag)
+rk_status rk_fit_run(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
+                     rk_diag *diag)
 {
-    rki_point starts[RKI_STARTS] = {{0.0, 0.0, 0.0}};
-    rki_solution best;
-    int count = 0;
-    rk_status status = rki_fit_search(series, starts, &count, diag);
-
-    if (status == RK_OK) {
-        status = rki_fit_polish(series, room, starts, count, &best, diag);
-    }
-    if (status == RK_OK) {
-        report(series, room, &best, fit);
-    }
-    return status;
-}
-
-rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag)
-{
-    rki_series series;
-    rki_room room;
+    rki_bench bench;
+    rk_fit *made;
     rk_status status;
 
-    if (record == NULL || fit == NULL) return RK_ERR_ARG;
-    status = rki_fit_check_record(record, diag);
-    if (status == RK_OK) {
-        status = rki_series_create(&series, record, diag);
-    }
+    if (record == NULL || plan == NULL || fit == NULL) return RK_ERR_ARG;
+    status = check_columns(record, diag);
     if (status != RK_OK) return status;
-
-    room.x = rk_memory_create(series.samples, sizeof(double));
-    room.by_theta = rk_memory_create(series.samples, sizeof(double));
-    room.by_log_tau = rk_memory_create(series.samples, sizeof(double));
-    room.residual = rk_memory_create(series.samples, sizeof(double));
-    if (room.x == NULL || room.by_theta == NULL || room.by_log_tau == NULL ||
-        room.residual == NULL) {
-        status =
-            rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows", series.samples);
-    } else {
-        status = search_and_polish(&series, &room, fit, diag);
+    made = rk_memory_create(1, sizeof *made);
+    if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a fit");
+    status = set_up(&bench, record, plan, diag);
+    if (status == RK_OK) {
+        status = run(&bench, plan, made, diag);
     }
-    rk_memory_free(room.x);
-    rk_memory_free(room.by_theta);
-    rk_memory_free(room.by_log_tau);
-    rk_memory_free(room.residual);
-    rki_series_free(&series);
+    if (status == RK_OK) {
+        *fit = *made;
+    }
+    clean_up(&bench);
+    rk_memory_free(made);
     return status;
 }
 
 rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag)
 {
-    if (kind == RK_MODEL_FOPDT) return rk_fit_fopdt(record, fit, diag);
-    if (kind == RK_MODEL_IPDT) return rk_fit_ipdt(record, fit, diag);
-    return rk_diag_set(diag, RK_ERR_RANGE, "a %s model cannot be fitted; fopdt and ipdt can",
-                       rk_model_kind_to_text(kind));
+    rk_fit_plan plan = rk_fit_plan_make();
+
+    plan.any_kind = false;
+    plan.kind = kind;
+    return rk_fit_run(record, &plan, fit, diag);
 }

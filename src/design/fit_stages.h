@@ -6,66 +6,74 @@
 
 #include <redkettle/design/fit.h>
 
-#include "response.h"
+#include "fit_pass.h"
 
-enum {
-    RKI_STARTS = 3,    /* local minima of the search that go on to be polished, at most */
-    RKI_PARAMETERS = 4 /* gain, ln tau, theta, baseline */
-};
+enum { RKI_STARTS = 4 };
 
-/** A place in the search: gain and baseline follow linearly. */
-typedef struct rki_point {
-    double theta, log_tau, cost;
-} rki_point;
-
-/** A polished fit. */
-typedef struct rki_solution {
-    double p[RKI_PARAMETERS]; /* gain, ln tau, theta, baseline less pv_ref */
-    double cost;              /* sum of squares over all rows */
-} rki_solution;
-
-/** Room for a response, its derivatives and what is left at every sample. */
-typedef struct rki_room {
-    double *x, *by_theta, *by_log_tau, *residual;
-} rki_room;
+/** A place to start from. */
+typedef struct rki_start {
+    double q[RKI_PARAMETERS];
+    double cost;
+} rki_start;
 
 /** The longest dead time that the record can show. */
 double rki_theta_most(const rki_series *series);
 
+/** The best local minima of a grid on a thinned series, best first; returns how many. */
+int rki_search(const rki_task *task, rki_start best[RKI_STARTS]);
+
+/** A family fitted to a series, its noise coloured as it is. */
+typedef struct rki_solution {
+    rki_task task;
+    double q[RKI_PARAMETERS];
+    rki_normal normal;
+    double bic;
+    bool found;
+    bool certain; /* the covariance is known */
+    double covariance[RKI_PARAMETERS][RKI_PARAMETERS];
+} rki_solution;
+
+/** What a fit works on. */
+typedef struct rki_bench {
+    rki_series series; /* all rows; weight 0: left out */
+    rki_series thin;
+    double *residual; /* room for one number a row */
+    bool regular;     /* rows come at a fixed interval, but for gaps */
+    size_t left_out;  /* rows that are spikes */
+    double left_out_at[RK_FIT_LEFT_OUT];
+} rki_bench;
+
+/** The colour of what is left: order by criterion. Needs bench->residual. */
+rki_colour rki_colour_of(const rki_bench *bench);
+
+/** From the start search to the minimum on all rows. */
+void rki_fit_family(const rki_bench *bench, rki_family family, unsigned extra,
+                    rki_solution *made);
+
+/** From a solution on, with other parameters in use. */
+void rki_fit_on(const rki_bench *bench, const rki_solution *from, unsigned active,
+                double load_at, rki_solution *made);
+
+/** The solution with drift, initial state or load step added where the record clearly says so. */
+void rki_fit_extras(const rki_bench *bench, rki_solution *best);
+
 /**
- * Stages 1 and 2: the whole range of dead times and time constants on a thinned record. Returns
- * the best local minima, best first, and how many. Errors  RK_ERR_MEMORY.
+ * The covariance of all parameters and the ends of the dead time's 95 % interval, from the
+ * likelihood's profile along the dead time: across the local minima that lie within a sample
+ * interval, each weighed by its likelihood.
  */
-rk_status rki_fit_search(const rki_series *series, rki_point starts[RKI_STARTS], int *count,
-                         rk_diag *diag);
+void rki_fit_profile(const rki_bench *bench, rki_solution *at, double interval[2]);
 
-/** Stage 3: all rows and all parameters. Errors  RK_ERR_MEMORY; RK_ERR_DATA if nothing fits. */
-rk_status rki_fit_polish(rki_series *series, rki_room *room, const rki_point *starts, int count,
-                         rki_solution *best, rk_diag *diag);
+/** Leave out rows that stand far off what the model and their neighbours say; how many more. */
+size_t rki_leave_out_spikes(rki_bench *bench);
 
-/** Response and derivatives of a solution, into the room. */
-void rki_fit_respond(rki_series *series, rki_room *room, const rki_solution *at);
-
-/**
- * Standard errors of gain, ln tau, theta, baseline for independent noise of this size, from the
- * response and derivatives in the room; infinite where the record does not tell.
- */
-void rki_fit_errors(const rki_series *series, const rki_room *room, const rki_solution *at,
-                    double noise, double error[RKI_PARAMETERS]);
-
-/** Inverse of a symmetric positive matrix in place, scaled first; false if it is singular. */
-bool rki_fit_invert(double h[RKI_PARAMETERS][RKI_PARAMETERS]);
-
-/** Can this record be fitted at all? Errors  RK_ERR_DATA, and diag says why not. */
-rk_status rki_fit_check_record(const rk_record *record, rk_diag *diag);
-
-/**
- * From what the model leaves of pv at each sample: fit percent, rmse, noise, residual
- * correlation, bic.
- */
-void rki_fit_measure(const rki_series *series, const double *residual, rk_fit *fit);
+/** Variance of an innovation. */
+double rki_variance(const rki_solution *at);
 
 /** The half width of a 95 % interval in standard errors. */
-double rki_fit_t95(const rki_series *series);
+double rki_t95(const rki_solution *at);
+
+/** The model's result and findings. */
+void rki_fit_report(const rki_bench *bench, const rki_solution *at, rk_fit *fit);
 
 #endif

@@ -293,7 +293,6 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
                             rk_inspection *made)
 {
     const rk_fit *f = &made->rough;
-    const double r = made->noise_correlation, wider = sqrt((1 + r) / (1 - r));
     const double theta = f->model.dead_time, tau = f->model.time_constant[0];
     const double wanted = 100 * plan->gain_wanted;
 
@@ -310,8 +309,8 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
                         made->signal_to_noise);
         return;
     }
-    made->gain_percent = wider * 50.0 * (f->gain95[1] - f->gain95[0]) / fabs(f->model.gain);
-    made->dead_time_error = wider * (f->dead_time95[1] - theta);
+    made->gain_percent = 50.0 * (f->gain95[1] - f->gain95[0]) / fabs(f->model.gain);
+    made->dead_time_error = f->dead_time95[1] - theta;
     if (made->gain_percent > 2 * wanted) {
         rk_findings_add(&made->findings,
                         made->gain_percent > 10 * wanted ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,

@@ -39,15 +39,18 @@ static double level(int moves, int k)
 static bool errors_of(const rk_model *m, const pattern *p, double interval, double *gain,
                       double *theta)
 {
+    enum { NUMBERS = 4 };
+    static const int place[NUMBERS] = {RKI_GAIN, RKI_SHAPE, RKI_THETA, RKI_START};
     const double total = p->wait * (p->moves + 0.5), tau = m->time_constant[0];
     const double step = interval * fmax(1.0, ceil(total / interval / SAMPLES_MOST));
-    double h[RKI_PARAMETERS][RKI_PARAMETERS] = {{0}};
     const int samples = (int)fmin(ceil(total / step), 2.0 * SAMPLES_MOST);
+    double h[RKI_PARAMETERS][RKI_PARAMETERS] = {{0}}, inverse[RKI_PARAMETERS][RKI_PARAMETERS];
+    unsigned active = 0;
     int a, b, k, i;
 
     for (i = 0; i < samples; i++) {
         const double t = i * step;
-        double row[RKI_PARAMETERS] = {0, 0, 0, 1.0};
+        double row[NUMBERS] = {0, 0, 0, 1.0};
 
         for (k = 1; k <= p->moves; k++) {
             const double size = level(p->moves, k) - level(p->moves, k - 1);
@@ -66,17 +69,20 @@ static bool errors_of(const rk_model *m, const pattern *p, double interval, doub
             }
         }
         if (m->kind == RK_MODEL_IPDT) {
-            row[1] = t;
+            row[1] = t; /* the imbalance, in the shape's place */
         }
-        for (a = 0; a < RKI_PARAMETERS; a++) {
-            for (b = 0; b < RKI_PARAMETERS; b++) {
-                h[a][b] += row[a] * row[b] * (step / interval);
+        for (a = 0; a < NUMBERS; a++) {
+            for (b = 0; b < NUMBERS; b++) {
+                h[place[a]][place[b]] += row[a] * row[b] * (step / interval);
             }
         }
     }
-    if (!rki_fit_invert(h)) return false;
-    *gain = sqrt(h[0][0]);
-    *theta = sqrt(h[2][2]);
+    for (a = 0; a < NUMBERS; a++) {
+        active |= 1U << place[a];
+    }
+    if (!rki_invert(active, h[0], inverse)) return false;
+    *gain = sqrt(inverse[RKI_GAIN][RKI_GAIN]);
+    *theta = sqrt(inverse[RKI_THETA][RKI_THETA]);
     return true;
 }
 

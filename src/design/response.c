@@ -15,10 +15,10 @@ static rk_status make_series(rki_series *series, size_t samples, size_t events, 
     series->events = events;
     series->time = rk_memory_create(samples, sizeof(double));
     series->pv = rk_memory_create(samples, sizeof(double));
-    series->decay = rk_memory_create(samples, sizeof(double));
+    series->weight = rk_memory_create(samples, sizeof(double));
     series->event_time = rk_memory_create(events, sizeof(double));
     series->event_size = rk_memory_create(events, sizeof(double));
-    if (series->time == NULL || series->pv == NULL || series->decay == NULL ||
+    if (series->time == NULL || series->pv == NULL || series->weight == NULL ||
         series->event_time == NULL || series->event_size == NULL) {
         rki_series_free(series);
         (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record of %zu rows",
@@ -33,7 +33,6 @@ void rki_series_free(rki_series *series)
     rk_memory_free(series->time);
     rk_memory_free(series->pv);
     rk_memory_free(series->weight);
-    rk_memory_free(series->decay);
     rk_memory_free(series->event_time);
     rk_memory_free(series->event_size);
     memset(series, 0, sizeof *series);
@@ -46,24 +45,25 @@ static int by_value(const void *left, const void *right)
     return (a > b) - (a < b);
 }
 
-/* Sorts in series->decay, which nothing needs yet. */
+/* Sorts in series->weight, which nothing needs yet. */
 static double median_interval(rki_series *series)
 {
     const size_t intervals = series->samples - 1;
+    double *gap = series->weight;
     size_t i;
 
     if (intervals == 0) return 0.0;
     for (i = 0; i < intervals; i++) {
-        series->decay[i] = series->time[i + 1] - series->time[i];
+        gap[i] = series->time[i + 1] - series->time[i];
     }
     /* Regular sampling, the common case, needs no sorting. */
-    for (i = 1; i < intervals && series->decay[i] == series->decay[0]; i++) {
+    for (i = 1; i < intervals && gap[i] == gap[0]; i++) {
         continue;
     }
     if (i < intervals) {
-        qsort(series->decay, intervals, sizeof(double), by_value);
+        qsort(gap, intervals, sizeof(double), by_value);
     }
-    return series->decay[intervals / 2];
+    return gap[intervals / 2];
 }
 
 rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag *diag)
@@ -86,6 +86,9 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
         }
     }
     series->interval = median_interval(series);
+    for (i = 0; i < rows; i++) {
+        series->weight[i] = 1.0;
+    }
     return RK_OK;
 }
 
@@ -151,16 +154,17 @@ static size_t count_blocks(const rki_series *full, size_t least, double jitter)
 static void add_block(rki_series *thin, const rki_series *full, size_t block, size_t first,
                       size_t end)
 {
-    double time = 0.0, pv = 0.0;
+    double time = 0.0, pv = 0.0, weight = 0.0;
     size_t i;
 
     for (i = first; i < end; i++) {
-        time += full->time[i];
-        pv += full->pv[i];
+        time += full->weight[i] * full->time[i];
+        pv += full->weight[i] * full->pv[i];
+        weight += full->weight[i];
     }
-    thin->weight[block] = (double)(end - first);
-    thin->time[block] = time / thin->weight[block];
-    thin->pv[block] = pv / thin->weight[block];
+    thin->weight[block] = weight;
+    thin->time[block] = weight > 0 ? time / weight : full->time[first];
+    thin->pv[block] = weight > 0 ? pv / weight : 0.0;
 }
 
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag)
@@ -177,11 +181,6 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
     }
     status = make_series(thin, blocks, blocks, diag);
     if (status != RK_OK) return status;
-    thin->weight = rk_memory_create(blocks, sizeof(double));
-    if (thin->weight == NULL) {
-        rki_series_free(thin);
-        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to thin a record");
-    }
     thin->pv_ref = full->pv_ref;
     thin->out0 = full->out0;
     thin->interval = full->interval;
@@ -204,95 +203,4 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
         first = end;
     }
     return RK_OK;
-}
-
-/* Intervals that differ by less than this part of tau need no exp of their own: e^-d = 1 - d.
- */
-#define NEARLY_EQUAL 1e-8
-
-void rki_series_set_tau(rki_series *series, double tau)
-{
-    const double usual = exp(-series->interval / tau);
-    size_t i;
-
-    series->decay[0] = 1.0;
-    for (i = 1; i < series->samples; i++) {
-        const double gap = series->time[i] - series->time[i - 1];
-        const double off = (gap - series->interval) / tau;
-
-        series->decay[i] = fabs(off) < NEARLY_EQUAL ? usual * (1.0 - off) : exp(-gap / tau);
-    }
-}
-
-/*
- * A lag's state at a sample, over the moves whose dead time is over:
- *   s = sum of size * exp(-lag/tau),  q = sum of size * lag * exp(-lag/tau),  x = level - s
- */
-typedef struct lag_state {
-    double level, s, q;
-    size_t event; /* the next move to come */
-} lag_state;
-
-static inline void advance(const rki_series *series, double tau, double theta, size_t i,
-                           lag_state *at)
-{
-    const double now = series->time[i];
-    const double gap = i > 0 ? now - series->time[i - 1] : 0.0;
-
-    at->q = series->decay[i] * (at->q + (gap * at->s));
-    at->s = series->decay[i] * at->s;
-    for (; at->event < series->events; at->event++) {
-        const double lag = now - series->event_time[at->event] - theta;
-        double part;
-
-        if (!(lag > 0)) break;
-        part = series->event_size[at->event] * exp(-lag / tau);
-        at->level += series->event_size[at->event];
-        at->s += part;
-        at->q += lag * part;
-    }
-}
-
-void rki_series_response(const rki_series *series, double tau, double theta, double *x,
-                         double *by_theta, double *by_log_tau)
-{
-    lag_state at = {0.0, 0.0, 0.0, 0};
-    size_t i;
-
-    for (i = 0; i < series->samples; i++) {
-        advance(series, tau, theta, i, &at);
-        x[i] = at.level - at.s;
-        if (by_theta != NULL) {
-            by_theta[i] = -at.s / tau;
-        }
-        if (by_log_tau != NULL) {
-            by_log_tau[i] = -at.q / tau;
-        }
-    }
-}
-
-double rki_series_cost(const rki_series *series, double tau, double theta)
-{
-    double w = 0, wx = 0, wy = 0, wxx = 0, wxy = 0, wyy = 0, sxx, sxy, syy;
-    lag_state at = {0.0, 0.0, 0.0, 0};
-    size_t i;
-
-    for (i = 0; i < series->samples; i++) {
-        double x, y, weight;
-
-        advance(series, tau, theta, i, &at);
-        x = at.level - at.s;
-        y = series->pv[i];
-        weight = series->weight[i];
-        w += weight;
-        wx += weight * x;
-        wy += weight * y;
-        wxx += weight * x * x;
-        wxy += weight * x * y;
-        wyy += weight * y * y;
-    }
-    sxx = wxx - (wx * wx / w);
-    sxy = wxy - (wx * wy / w);
-    syy = wyy - (wy * wy / w);
-    return sxx > 0 ? fmax(syy - (sxy * sxy / sxx), 0.0) : syy;
 }

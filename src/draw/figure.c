@@ -61,7 +61,7 @@ static void fit_title(const rk_loop_design *loop, const rk_fit *fit,
                       const rk_figure_style *style, rk_text *script)
 {
     const double unit = rki_time_unit(style);
-    const double tau[2] = {fit->tau95[0] / unit, fit->tau95[1] / unit};
+    const double tau[2] = {fit->tau95[0][0] / unit, fit->tau95[0][1] / unit};
     const double theta[2] = {fit->dead_time95[0] / unit, fit->dead_time95[1] / unit};
     const char *time = style->minutes ? "min" : "s";
     char gain_unit[RK_GAIN_UNIT_CHARS], words[3][160] = {"", "", ""}, title[640];

@@ -186,7 +186,7 @@ static void add_model(rk_text *text, const rk_loop_design *loop, const char *lea
     (void)snprintf(line, sizeof line, "%s per %s", loop->pv_units, loop->out_units);
     add_line(text, lead, "Model         first order plus dead time");
     add_number_95(text, lead, "  gain          ", loop->model.gain, loop->gain95, line);
-    add_number_95(text, lead, "  time constant ", loop->model.time_constant[0], loop->tau95,
+    add_number_95(text, lead, "  time constant ", loop->model.time_constant[0], loop->tau95[0],
                   "s");
     add_number_95(text, lead, "  dead time     ", loop->model.dead_time, loop->dead_time95,
                   "s");

@@ -81,9 +81,10 @@ static json_t *model_object(const rk_model *m)
 static json_t *times_intervals(const rk_fit *fit)
 {
     json_t *array = json_array();
+    int i;
 
-    if (rk_model_kind_times(fit->model.kind) > 0) {
-        json_array_append_new(array, interval(fit->tau95));
+    for (i = 0; i < rk_model_kind_times(fit->model.kind); i++) {
+        json_array_append_new(array, interval(fit->tau95[i]));
     }
     return array;
 }

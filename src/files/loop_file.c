@@ -74,7 +74,7 @@ static const struct key {
     {"model", "out0", REAL, LOOP(model.out0)},
     {"model", "pv0", REAL, LOOP(model.pv0)},
     {"model", "gain-95", PAIR, LOOP(gain95)},
-    {"model", "time-constant-95", PAIR_OF_TIMES, LOOP(tau95)},
+    {"model", "time-constant-95", PAIR_OF_TIMES, LOOP(tau95[0])},
     {"model", "dead-time-95", PAIR_OF_TIMES, LOOP(dead_time95)},
     {"settings", "rule", TEXT, LOOP(rule)},
     {"settings", "lambda", TIME, LOOP(lambda)},

@@ -281,7 +281,7 @@ rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, 
             number("out0", m->out0, ""),
             number("pv0", m->pv0, ""),
             pair("gain-95", loop->gain95, ""),
-            pair("time-constant-95", has_times ? loop->tau95 : no_times, "s"),
+            pair("time-constant-95", has_times ? loop->tau95[0] : no_times, "s"),
             pair("dead-time-95", loop->dead_time95, "s"),
         };
 

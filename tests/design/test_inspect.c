@@ -467,7 +467,7 @@ START_TEST(the_next_test_gives_what_it_promises)
 
         r.seed = 1000 + (uint64_t)i;
         record = cook(&r);
-        ck_assert_int_eq(rk_fit_fopdt(record, &fit, NULL), RK_OK);
+        ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
         gain_square += pow((fit.model.gain / r.gain) - 1, 2);
         theta_square += pow(fit.model.dead_time - r.theta, 2);
         rk_record_free(record);

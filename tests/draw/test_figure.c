@@ -36,7 +36,7 @@ static rk_text *fit_figure(rk_figure_format format)
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_fopdt(record, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_assert_msg(rk_figure_fit(&loop, record, &fit, &style, image, &diag) == RK_OK, "%s",
                   diag.text);
     rk_record_free(record);
@@ -132,7 +132,7 @@ START_TEST(without_gnuplot_the_error_says_what_to_install)
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_fopdt(record, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_assert_int_eq(setenv("PATH", "/nowhere", 1), 0);
     ck_assert_int_eq(rk_figure_fit(&loop, record, &fit, &style, image, &diag), RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "gnuplot not found"));

@@ -102,7 +102,7 @@ START_TEST(every_key_reaches_its_place)
     ck_assert_double_eq(l.model.pv0, 2.4);
     ck_assert_double_eq(l.gain95[1], -0.18);
     ck_assert_double_eq(l.dead_time95[0], 42);
-    ck_assert(isnan(l.tau95[0]));
+    ck_assert(isnan(l.tau95[0][0]));
     ck_assert_str_eq(l.rule, "simc");
     ck_assert_double_eq(l.lambda, 60);
     ck_assert_double_eq(l.settings.kc, -8);

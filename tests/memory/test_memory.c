@@ -50,7 +50,7 @@ static rk_status read_and_fit(void)
         rk_record_read(RK_SOURCE "/data/blend-brix.csv", NULL, &record, NULL, NULL);
 
     if (status == RK_OK) {
-        status = rk_fit_fopdt(record, &fit, NULL);
+        status = rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL);
     }
     rk_record_free(record);
     return status;

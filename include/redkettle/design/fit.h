@@ -2,56 +2,85 @@
 #ifndef REDKETTLE_DESIGN_FIT_H
 #define REDKETTLE_DESIGN_FIT_H
 
+#include <stdbool.h>
 #include <stddef.h>
 
 #include <redkettle/design/finding.h>
 #include <redkettle/design/model.h>
 #include <redkettle/design/record.h>
 
+enum { RK_FIT_EXCLUDES = 8 };
+
+/** What to fit, and to what part of the record. Times in s from the first row. */
+typedef struct rk_fit_plan {
+    bool any_kind; /* choose the kind */
+    rk_model_kind kind;
+    double from, to; /* only rows within; NaN: all. OUT before counts all the same */
+    size_t excludes;
+    double exclude[RK_FIT_EXCLUDES][2]; /* rows within are left out */
+} rk_fit_plan;
+
+/** All rows, the kind to be chosen. */
+rk_fit_plan rk_fit_plan_make(void);
+
+/** A kind that was tried. */
+typedef struct rk_fit_candidate {
+    rk_model model;
+    double bic, fit_percent;
+} rk_fit_candidate;
+
+enum { RK_FIT_NUMBERS = 5, RK_FIT_LEFT_OUT = 8 };
+
 /** A model with its certainty. Intervals are {low, high} at 95 %. */
 typedef struct rk_fit {
-    rk_model model;        /* out0 is the first row's OUT, pv0 the fitted baseline */
-    double gain95[2];      /* pv-EU per out-EU */
-    double tau95[2];       /* s */
-    double dead_time95[2]; /* s, not below 0 */
-    double pv0_95[2];      /* pv-EU */
-    double fit_percent;    /* 100 (1 - |pv - model| / |pv - mean|): how much of PV's movement */
-    double rmse;           /* pv-EU */
-    double noise;          /* standard deviation of what the model leaves, pv-EU */
+    rk_model model;         /* out0 is the first row's OUT, pv0 the fitted baseline */
+    double gain95[2];       /* as the gain */
+    double tau95[2][2];     /* s, of each time constant; {0, 0} where there is none */
+    double damping95[2];    /* {0, 0} where there is none */
+    double dead_time95[2];  /* s, not below 0; by the likelihood's profile */
+    double pv0_95[2];       /* pv-EU */
+    double covariance[RK_FIT_NUMBERS][RK_FIT_NUMBERS]; /* of gain, time constants, damping, dead
+                                                          time; 0 where there is none */
+    double fit_percent; /* 100 (1 - |pv - model| / |pv - mean|): how much of PV's movement */
+    double rmse;        /* pv-EU */
+    double noise;       /* standard deviation of what the model leaves, pv-EU */
     double residual_correlation; /* of what is left, from a row to the next, -1..1 */
-    double bic;                  /* Bayesian information criterion; smaller is better */
+    double white_correlation;    /* the same with the noise's colour taken out */
+    int noise_order;      /* of the autoregression taken for the noise; 0: independent */
+    double noise_memory;  /* of irregular rows: correlation time, s; 0: independent */
+    double bic;           /* Bayesian information criterion; smaller is better */
+    double drift;         /* pv-EU per s, found beside the model; 0: none */
+    double initial;       /* pv-EU off rest at the first row; 0: none */
+    double load, load_at; /* a step found at the plant's input, out-EU, and when, s; 0: none */
     size_t rows, moves;
+    size_t left_out;                       /* rows that are spikes */
+    double left_out_at[RK_FIT_LEFT_OUT];   /* the first of them, s from the first row */
+    bool closed_loop;                      /* OUT answers PV */
+    size_t candidates;
+    rk_fit_candidate candidate[RK_MODEL_KINDS];
     rk_findings findings;
 } rk_fit;
 
 /**
- * Fit a first-order-plus-dead-time model to a record by output-error least squares: the model
- * is run freely on the recorded OUT, exactly for a step-held OUT with any sampling and any dead
- * time, and gain, time constant, dead time and baseline are the global least-squares minimum.
- * No start value is needed: the dead time is profiled over the whole record, then all four are
- * polished together by Levenberg-Marquardt with analytic derivatives.
+ * Fit a process model to a record by output error: the model is run freely on the recorded OUT,
+ * exactly for a step-held OUT with any sampling and any dead time, and its parameters are the
+ * global maximum of the likelihood. No start value is needed.
  *
- * The record is taken to start at rest. The intervals are those of independent noise; a finding
- * says when what is left is not independent.
+ * The noise's colour is estimated (an autoregression on regular rows, an exponential
+ * correlation on irregular ones) and taken out, so that the intervals hold. A drift, a start off
+ * rest and one step of load are taken into the model where the record clearly says so; spikes
+ * are left out. All of it is said in the findings. Of several kinds the simplest is chosen that
+ * the Bayesian criterion does not clearly speak against.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA if OUT or PV never moves or there are too few
- * rows; RK_ERR_MEMORY. *fit is written with RK_OK only. Source  L. Ljung, System
- * Identification, 2nd ed., Prentice Hall, 1999, ch. 7 and 10 (output error); G. H. Golub, V.
- * Pereyra, The differentiation of pseudo-inverses and nonlinear least squares problems whose
- * variables separate, 1973, SIAM J. Numer. Anal. 10.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA if OUT or PV never moves, there are too few rows
+ * or nothing fits; RK_ERR_RANGE for a window that is empty; RK_ERR_MEMORY. *fit is written with
+ * RK_OK only. Source  L. Ljung, System Identification, 2nd ed., Prentice Hall, 1999, ch. 7, 10
+ * and 16; G. Schwarz, Estimating the dimension of a model, 1978, Annals of Statistics 6.
  */
-rk_status rk_fit_fopdt(const rk_record *record, rk_fit *fit, rk_diag *diag);
+rk_status rk_fit_run(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
+                     rk_diag *diag);
 
-/**
- * Fit an integrator with dead time: PV's slope answers OUT. The output that holds PV still is
- * found too: it is the model's out0. Gain, dead time, start and slope at the first row are the
- * global least-squares minimum; the dead time is profiled, the others follow linearly. tau95 is
- * {0, 0}. Otherwise as rk_fit_fopdt.
- */
-rk_status rk_fit_ipdt(const rk_record *record, rk_fit *fit, rk_diag *diag);
-
-/** Fit a model of a kind: fopdt or ipdt. Errors  as those, and RK_ERR_RANGE for another kind.
- */
+/** The same for one kind and all rows. */
 rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag);
 
 /**

@@ -45,7 +45,7 @@ typedef struct rk_loop_design {
 
     bool has_model;
     rk_model model;
-    double gain95[2], tau95[2], dead_time95[2]; /* NaN: not known */
+    double gain95[2], tau95[2][2], dead_time95[2]; /* NaN: not known */
 
     bool has_settings;
     rk_settings settings;

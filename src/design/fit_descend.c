@@ -1,0 +1,160 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "fit_pass.h"
+
+/* Pivots below this part of a scaled matrix are none. */
+#define SINGULAR 1e-13
+
+/* Gauss and Jordan on the scaled active part; the pivots of a positive matrix are > 0. */
+bool rki_invert(unsigned active, const double *h,
+                double inverse[RKI_PARAMETERS][RKI_PARAMETERS])
+{
+    double m[RKI_PARAMETERS][RKI_PARAMETERS], scale[RKI_PARAMETERS];
+    int i, j, k;
+
+    memset(inverse, 0, sizeof m);
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        const bool on = (active >> i) & 1U;
+
+        if (on && !(h[i * (RKI_PARAMETERS + 1)] > 0 && isfinite(h[i * (RKI_PARAMETERS + 1)]))) return false;
+        scale[i] = on ? 1.0 / sqrt(h[i * (RKI_PARAMETERS + 1)]) : 0.0;
+        inverse[i][i] = 1.0;
+    }
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            m[i][j] = h[(i * RKI_PARAMETERS) + j] * scale[i] * scale[j];
+        }
+        if (!((active >> i) & 1U)) {
+            m[i][i] = 1.0;
+        }
+    }
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        const double pivot = m[i][i];
+
+        if (!(pivot > SINGULAR)) return false;
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            m[i][j] /= pivot;
+            inverse[i][j] /= pivot;
+        }
+        for (k = 0; k < RKI_PARAMETERS; k++) {
+            const double part = m[k][i];
+
+            if (k == i || part == 0) continue;
+            for (j = 0; j < RKI_PARAMETERS; j++) {
+                m[k][j] -= part * m[i][j];
+                inverse[k][j] -= part * inverse[i][j];
+            }
+        }
+    }
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            inverse[i][j] *= scale[i] * scale[j];
+        }
+    }
+    return true;
+}
+
+/* inverse * g. */
+static void solve(double inverse[RKI_PARAMETERS][RKI_PARAMETERS], const double *g,
+                  double *d)
+{
+    int i, j;
+
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        d[i] = 0;
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            d[i] += inverse[i][j] * g[j];
+        }
+    }
+}
+
+double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS])
+{
+    const unsigned linear = task->active & ((1U << RKI_THETA) - 1U);
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
+    rki_task alone = *task;
+    rki_normal n;
+    double gained = 0;
+    int i;
+
+    alone.active = linear;
+    for (i = 0; i < RKI_THETA; i++) {
+        q[i] = 0;
+    }
+    rki_pass(&alone, q, &n, NULL);
+    if (!rki_invert(linear, n.h[0], inverse)) return n.cost;
+    solve(inverse, n.g, d);
+    for (i = 0; i < RKI_THETA; i++) {
+        q[i] = d[i];
+        gained += d[i] * n.g[i];
+    }
+    return fmax(n.cost - gained, 0.0);
+}
+
+/* Shapes stay where numbers and the record can follow. */
+#define LN_DAMPING_LEAST (-4.6) /* 0.01 */
+#define LN_DAMPING_MOST 3.0     /* 20: lags apart by a factor of 1600 */
+#define STEP_SHAPE 1.0          /* at once, in ln T and ln damping */
+
+static void keep_in_bounds(const rki_task *task, const double *from, double *q)
+{
+    const rki_series *s = task->series;
+    const double span = s->time[s->samples - 1] - s->time[0];
+    int i;
+
+    for (i = RKI_SHAPE; i < RKI_PARAMETERS; i++) {
+        q[i] = fmin(fmax(q[i], from[i] - STEP_SHAPE), from[i] + STEP_SHAPE);
+    }
+    q[RKI_THETA] = fmin(fmax(q[RKI_THETA], 0.0), span);
+    q[RKI_SHAPE] = fmin(fmax(q[RKI_SHAPE], log(1e-3 * s->interval)), log(1e3 * span));
+    q[RKI_SHAPE_2] = fmin(fmax(q[RKI_SHAPE_2], LN_DAMPING_LEAST), LN_DAMPING_MOST);
+}
+
+/* A step that promises less than this part of the cost is the last. */
+#define ENOUGH 1e-9
+
+int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal)
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
+    double lambda = 1e-4;
+    int passes = 1, step, i;
+
+    rki_pass(task, q, normal, NULL);
+    for (step = 0; step < steps; step++) {
+        double damped[RKI_PARAMETERS][RKI_PARAMETERS], trial[RKI_PARAMETERS], promised = 0;
+        rki_normal there;
+
+        memcpy(damped, normal->h, sizeof damped);
+        for (i = 0; i < RKI_PARAMETERS; i++) {
+            damped[i][i] *= 1.0 + lambda;
+        }
+        if (!rki_invert(task->active, damped[0], inverse)) {
+            lambda = fmax(10.0 * lambda, 1e-6);
+            if (lambda > 1e6) break;
+            continue;
+        }
+        solve(inverse, normal->g, d);
+        for (i = 0; i < RKI_PARAMETERS; i++) {
+            trial[i] = q[i] + d[i];
+            promised += d[i] * normal->g[i];
+        }
+        keep_in_bounds(task, q, trial);
+        rki_pass(task, trial, &there, NULL);
+        passes++;
+        if (there.cost <= normal->cost && isfinite(there.cost)) {
+            const bool last = normal->cost - there.cost <= ENOUGH * there.cost &&
+                              promised <= ENOUGH * normal->cost;
+
+            memcpy(q, trial, sizeof trial);
+            *normal = there;
+            lambda *= 0.1;
+            if (last) break;
+        } else {
+            lambda = fmax(10.0 * lambda, 1e-6);
+            if (lambda > 1e8 || promised <= 1e-3 * ENOUGH * normal->cost) break;
+        }
+    }
+    return passes;
+}

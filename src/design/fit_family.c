@@ -1,0 +1,423 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "fit_stages.h"
+
+/* Steps of the descents: on the thinned record, on all rows, after the colour is known. */
+enum { STEPS_THIN = 25, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
+/* Longer records have rows too close for the kinks between them to matter. */
+enum { PROFILE_ROWS = 30000 };
+/* A second start is taken along if its cost is within this factor of the best one's. */
+#define RIVAL 1.5
+/* An extra parameter must gain so much in the Bayesian criterion; one that was searched for in
+   time more. */
+#define CLEARLY 10.0
+#define CLEARLY_SEARCHED 25.0
+/* Times tried for a load step. */
+enum { LOADS = 24 };
+
+static unsigned bit(rki_parameter p)
+{
+    return 1U << p;
+}
+
+static unsigned basic(rki_family family)
+{
+    unsigned active = bit(RKI_GAIN) | bit(RKI_START) | bit(RKI_THETA);
+
+    if (family == RKI_INTEGRATOR || family == RKI_LAGGING) {
+        active |= bit(RKI_DRIFT);
+    }
+    if (rki_family_shapes(family) > 0) {
+        active |= bit(RKI_SHAPE);
+    }
+    if (rki_family_shapes(family) > 1) {
+        active |= bit(RKI_SHAPE_2);
+    }
+    return active;
+}
+
+static int count_bits(unsigned active)
+{
+    int count = 0;
+
+    for (; active != 0; active &= active - 1) {
+        count++;
+    }
+    return count;
+}
+
+double rki_variance(const rki_solution *at)
+{
+    const double freedom =
+        at->normal.count - count_bits(at->task.active) - at->task.colour.order;
+
+    return at->normal.cost / fmax(freedom, 1.0);
+}
+
+/* The Bayesian criterion; the noise's own parameters count too. */
+static void judge(rki_solution *s)
+{
+    const rki_series *series = s->task.series;
+    const rki_colour *colour = &s->task.colour;
+    const double rows = s->normal.count;
+    const int noise = colour->order + (colour->memory > 0 ? 1 : 0);
+    double logs = 0;
+    size_t i;
+
+    for (i = 1; i < series->samples && colour->memory > 0; i++) {
+        const double r = exp((series->time[i - 1] - series->time[i]) / colour->memory);
+
+        logs += log(1.0 - (r * r));
+    }
+    s->bic = (rows * log(fmax(s->normal.cost, 1e-300) / rows)) + logs +
+             ((count_bits(s->task.active) + noise) * log(rows));
+    s->found = isfinite(s->bic) && isfinite(s->q[RKI_GAIN]);
+}
+
+/* The cost at another dead time, the other parameters following along their tangent. */
+static double profile(const rki_task *task, const double *q, double theta)
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], at[RKI_PARAMETERS], gained = 0;
+    rki_task others = *task;
+    rki_normal n;
+    int i, j;
+
+    others.active &= ~bit(RKI_THETA);
+    memcpy(at, q, sizeof at);
+    at[RKI_THETA] = theta;
+    rki_pass(&others, at, &n, NULL);
+    if (!rki_invert(others.active, n.h[0], inverse)) return n.cost;
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            gained += n.g[i] * inverse[i][j] * n.g[j];
+        }
+    }
+    return n.cost - gained;
+}
+
+/* How far to look for a lower minimum to each side: standard errors, and rows. */
+#define ACROSS_ERRORS 4.0
+#define ACROSS_LEAST 3.0
+#define ACROSS_MOST 12
+/* Points in an interval of rows, and the best of them that are followed down. */
+enum { ACROSS_POINTS = 4, ACROSS_PLACES = (2 * ACROSS_MOST * ACROSS_POINTS) + 1, FOLLOWED = 3 };
+
+/*
+ * Taken out, the noise's colour leaves a sharp mark where a response begins: the cost has a
+ * minimum in each interval between two rows. Look into those around, and go down into the best.
+ */
+static void look_across(rki_solution *s)
+{
+    const double interval = s->task.series->interval, theta = s->q[RKI_THETA];
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], cost[ACROSS_PLACES], at[ACROSS_PLACES];
+    double reach = ACROSS_LEAST * interval;
+    rki_solution best = *s;
+    int count = 0, i, n;
+
+    if (rki_invert(s->task.active, s->normal.h[0], inverse)) {
+        reach = fmax(reach, ACROSS_ERRORS *
+                                sqrt(rki_variance(s) * inverse[RKI_THETA][RKI_THETA]));
+    }
+    reach = fmin(reach, ACROSS_MOST * interval);
+    for (i = 0; i < ACROSS_PLACES; i++) {
+        const double place = theta - reach + (i * interval / ACROSS_POINTS);
+
+        if (place > theta + reach) break;
+        if (place < 0) continue;
+        at[count] = place;
+        cost[count++] = profile(&s->task, s->q, place);
+    }
+    for (n = 0; n < FOLLOWED && count > 0; n++) {
+        rki_solution trial = *s;
+        int lowest = 0;
+
+        for (i = 1; i < count; i++) {
+            if (cost[i] < cost[lowest]) {
+                lowest = i;
+            }
+        }
+        trial.q[RKI_THETA] = at[lowest];
+        (void)rki_descend(&trial.task, trial.q, STEPS_COLOUR, &trial.normal);
+        if (trial.normal.cost < best.normal.cost) {
+            best = trial;
+        }
+        for (i = lowest > 1 ? lowest - 2 : 0; i <= lowest + 2 && i < count; i++) {
+            cost[i] = HUGE_VAL;
+        }
+    }
+    *s = best;
+}
+
+static bool is_coloured(const rki_colour *colour)
+{
+    return colour->order > 0 || colour->memory > 0;
+}
+
+/* Least squares, then the colour of what is left, and again with it. */
+static void settle(const rki_bench *b, rki_solution *s)
+{
+    int turn;
+
+    s->task.series = &b->series;
+    for (turn = 0; turn < COLOURINGS; turn++) {
+        rki_normal n;
+
+        (void)rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
+        if (turn + 1 == COLOURINGS) break;
+        rki_pass(&s->task, s->q, &n, b->residual);
+        s->task.colour = rki_colour_of(b);
+        if (!is_coloured(&s->task.colour)) {
+            if (turn > 0) {
+                (void)rki_descend(&s->task, s->q, STEPS_COLOUR, &s->normal);
+            }
+            break;
+        }
+    }
+    judge(s);
+}
+
+void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_solution *made)
+{
+    rki_start starts[RKI_STARTS];
+    rki_task thin = {.series = &b->thin, .family = family, .active = basic(family) | extra};
+    rki_solution rival;
+    int count, i, best = 0;
+
+    thin.colour.first = 1.0;
+    count = rki_search(&thin, starts);
+    for (i = 0; i < count; i++) {
+        rki_normal n;
+
+        (void)rki_descend(&thin, starts[i].q, STEPS_THIN, &n);
+        starts[i].cost = n.cost;
+        if (starts[i].cost < starts[best].cost) {
+            best = i;
+        }
+    }
+    memset(made, 0, sizeof *made);
+    made->task = thin;
+    memcpy(made->q, starts[best].q, sizeof made->q);
+    settle(b, made);
+    for (i = 0; i < count; i++) {
+        if (i == best || !(starts[i].cost < RIVAL * starts[best].cost)) continue;
+        if (fabs(starts[i].q[RKI_THETA] - starts[best].q[RKI_THETA]) < 0.01 * b->series.interval) {
+            continue;
+        }
+        rival = *made;
+        rival.task = thin;
+        memcpy(rival.q, starts[i].q, sizeof rival.q);
+        settle(b, &rival);
+        if (rival.found && (!made->found || rival.bic < made->bic)) {
+            *made = rival;
+        }
+    }
+}
+
+void rki_fit_on(const rki_bench *b, const rki_solution *from, unsigned active, double load_at,
+                rki_solution *made)
+{
+    *made = *from;
+    made->task.active = active;
+    made->task.load_at = load_at;
+    settle(b, made);
+}
+
+/* The time of a load step that explains most, the shape as it is. */
+static double best_load(const rki_bench *b, const rki_solution *from)
+{
+    const rki_series *s = &b->thin;
+    const double start = s->time[0], span = s->time[s->samples - 1] - start;
+    rki_task task = from->task;
+    double best = HUGE_VAL, at = nan("");
+    int i;
+
+    task.series = s;
+    task.colour = (rki_colour){.first = 1.0};
+    task.active |= bit(RKI_LOAD);
+    for (i = 1; i < LOADS; i++) {
+        double q[RKI_PARAMETERS], cost;
+
+        memcpy(q, from->q, sizeof q);
+        task.load_at = start + (span * i / LOADS);
+        cost = rki_solve_linear(&task, q);
+        if (cost < best) {
+            best = cost;
+            at = task.load_at;
+        }
+    }
+    return at;
+}
+
+void rki_fit_extras(const rki_bench *b, rki_solution *best)
+{
+    static const rki_parameter extras[] = {RKI_INITIAL, RKI_DRIFT};
+    rki_solution trial, chosen;
+    size_t turn, i;
+
+    for (turn = 0; turn < 2; turn++) {
+        chosen = *best;
+        for (i = 0; i < 2; i++) {
+            if (rki_active(&best->task, (int)extras[i])) continue;
+            if (best->task.family == RKI_INTEGRATOR) continue;
+            rki_fit_on(b, best, best->task.active | bit(extras[i]), 0, &trial);
+            if (trial.found && trial.bic + CLEARLY < best->bic && trial.bic < chosen.bic) {
+                chosen = trial;
+            }
+        }
+        if (!(chosen.bic < best->bic)) break;
+        *best = chosen;
+    }
+    if (best->task.family == RKI_INTEGRATOR || best->task.family == RKI_LAGGING) return;
+    rki_fit_on(b, best, best->task.active | bit(RKI_LOAD), best_load(b, best), &trial);
+    if (trial.found && trial.bic + CLEARLY_SEARCHED < best->bic) {
+        *best = trial;
+    }
+}
+
+/* The profile's grid: parts of an error, or of an interval where the noise is coloured, over so
+   many of them. */
+#define GRID_ERROR (1.0 / 3.0)
+#define GRID_ROW 0.25
+#define REACH_ERRORS 5.0
+enum { REACH_ROWS = 3, GRID_MOST = 161 };
+
+/* Sums over the grid of dead times, each weighed by its likelihood. */
+typedef struct mixture {
+    double weight, mean[RKI_PARAMETERS];
+    double second[RKI_PARAMETERS][RKI_PARAMETERS]; /* about the best point */
+    double theta[GRID_MOST], part[GRID_MOST];
+    int count;
+    double at_zero; /* the likelihood at no dead time, relative to the best; -1: not seen */
+} mixture;
+
+/* The likelihood at a dead time, where the others go with it and how sure they are there. */
+static void add_point(const rki_solution *s, double theta, mixture *m)
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], at[RKI_PARAMETERS], d[RKI_PARAMETERS] = {0};
+    const double variance = rki_variance(s);
+    rki_task others = s->task;
+    double gained = 0, weight;
+    rki_normal n;
+    int i, j;
+
+    others.active &= ~bit(RKI_THETA);
+    memcpy(at, s->q, sizeof at);
+    at[RKI_THETA] = theta;
+    rki_pass(&others, at, &n, NULL);
+    if (!rki_invert(others.active, n.h[0], inverse)) return;
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            d[i] += inverse[i][j] * n.g[j];
+        }
+        gained += d[i] * n.g[i];
+    }
+    weight = exp(0.5 * (s->normal.cost - (n.cost - gained)) / variance);
+    d[RKI_THETA] = theta - s->q[RKI_THETA];
+    m->theta[m->count] = theta;
+    m->part[m->count++] = weight;
+    m->weight += weight;
+    if (theta == 0) {
+        m->at_zero = weight;
+    }
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        m->mean[i] += weight * d[i];
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            const bool both = rki_active(&others, i) && rki_active(&others, j);
+
+            m->second[i][j] += weight * ((d[i] * d[j]) + (both ? variance * inverse[i][j] : 0.0));
+        }
+    }
+}
+
+/* Where the summed likelihood reaches this part of all. */
+static double quantile(const mixture *m, double part)
+{
+    double sum = 0, before = 0;
+    int i;
+
+    for (i = 0; i < m->count; i++) {
+        before = sum;
+        sum += m->part[i] / m->weight;
+        if (sum >= part) break;
+    }
+    if (i == 0 || i >= m->count) return m->theta[i == 0 ? 0 : m->count - 1];
+    /* Each point stands for half a step to both sides. */
+    return m->theta[i] +
+           ((m->theta[i] - m->theta[i - 1]) * (((part - before) / (sum - before)) - 0.5));
+}
+
+/* The curvature at the minimum alone: for records whose rows are too close for kinks. */
+static double take_curvature(rki_solution *s)
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS];
+    const double variance = rki_variance(s);
+    int i, j;
+
+    s->certain = rki_invert(s->task.active, s->normal.h[0], inverse);
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            const bool both = rki_active(&s->task, i) && rki_active(&s->task, j);
+
+            s->covariance[i][j] = s->certain && both ? variance * inverse[i][j] : 0.0;
+        }
+    }
+    return s->certain ? sqrt(s->covariance[RKI_THETA][RKI_THETA]) : HUGE_VAL;
+}
+
+static void take_mixture(rki_solution *s, mixture *m, double interval[2])
+{
+    const double t = rki_t95(s);
+    int i, j;
+
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        m->mean[i] /= m->weight;
+    }
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            s->covariance[i][j] = (m->second[i][j] / m->weight) - (m->mean[i] * m->mean[j]);
+        }
+    }
+    /* The mean over the dead times scatters less than the highest of several peaks. */
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        s->q[i] += m->mean[i];
+    }
+    interval[0] = quantile(m, 0.025);
+    interval[1] = quantile(m, 0.975);
+    /* No dead time is as likely as any: there is no lower end. */
+    if (m->at_zero > exp(-0.5 * t * t)) {
+        interval[0] = 0.0;
+    }
+}
+
+void rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2])
+{
+    const bool coloured = is_coloured(&s->task.colour);
+    const double row = b->series.interval, t = rki_t95(s);
+    double step, reach, theta, error;
+    mixture m = {.at_zero = -1.0};
+    int places, i;
+
+    if (coloured && b->series.samples <= PROFILE_ROWS) {
+        look_across(s);
+    }
+    error = take_curvature(s);
+    theta = s->q[RKI_THETA];
+    interval[0] = fmax(theta - (t * error), 0.0);
+    interval[1] = theta + (t * error);
+    if (b->series.samples > PROFILE_ROWS || !isfinite(error) || error < 1e-3 * row) return;
+    step = coloured ? fmin(GRID_ERROR * error, GRID_ROW * row) : GRID_ERROR * error;
+    reach = fmax(REACH_ERRORS * error, coloured ? REACH_ROWS * row : 0.0);
+    places = (int)fmin(2.0 * ceil(reach / step), GRID_MOST - 1);
+    step = 2.0 * reach / places;
+    for (i = 0; i <= places; i++) {
+        const double place = theta - reach + (i * step);
+
+        if (place <= -step) continue;
+        add_point(s, fmax(place, 0.0), &m);
+    }
+    if (m.count > 2) {
+        take_mixture(s, &m, interval);
+    }
+}

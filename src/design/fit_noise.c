@@ -1,0 +1,140 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+
+#include "fit_stages.h"
+
+/* A longer gap breaks the chain. */
+#define BREAK 1.5
+/* Of irregular rows: correlation times tried, in usual intervals. */
+#define MEMORY_LEAST 0.2
+#define MEMORY_MOST 60.0
+/* Parameters of a fit that follow slow noise. */
+#define FITTED 3.0
+enum { MEMORIES = 30, ROWS_LEAST = 30 };
+
+static bool in_chain(const rki_series *s, size_t i)
+{
+    return (s->weight[i] > 0) &&
+           (i == 0 || s->time[i] - s->time[i - 1] <= BREAK * s->interval);
+}
+
+/* Covariances of rows up to RKI_AR_MAX apart, over the chains; returns the rows counted. */
+static double covariances(const rki_bench *b, double c[RKI_AR_MAX + 1])
+{
+    const rki_series *s = &b->series;
+    double count = 0;
+    size_t chain = 0, i;
+    int lag;
+
+    for (lag = 0; lag <= RKI_AR_MAX; lag++) {
+        c[lag] = 0;
+    }
+    for (i = 0; i < s->samples; i++) {
+        if (!(s->weight[i] > 0)) {
+            chain = 0;
+            continue;
+        }
+        chain = in_chain(s, i) && chain > 0 ? chain + 1 : 1;
+        count++;
+        for (lag = 0; lag <= RKI_AR_MAX && (size_t)lag < chain; lag++) {
+            c[lag] += b->residual[i] * b->residual[i - (size_t)lag];
+        }
+    }
+    return count;
+}
+
+/* Levinson and Durbin's recursion, order by the Bayesian criterion. Source  G. E. P. Box, G. M.
+   Jenkins, G. C. Reinsel, Time Series Analysis, 3rd ed., Prentice Hall, 1994, ch. 3 and 7. */
+static rki_colour autoregression(const double *c, double rows)
+{
+    double a[RKI_AR_MAX + 1] = {0}, before[RKI_AR_MAX + 1], variance = c[0], best = 0;
+    rki_colour made = {.first = 1.0};
+    int order, k;
+
+    for (order = 1; order <= RKI_AR_MAX; order++) {
+        double reflection = c[order], criterion;
+
+        for (k = 1; k < order; k++) {
+            reflection -= a[k] * c[order - k];
+        }
+        reflection /= variance;
+        for (k = 1; k < order; k++) {
+            before[k] = a[k];
+        }
+        for (k = 1; k < order; k++) {
+            a[k] = before[k] - (reflection * before[order - k]);
+        }
+        a[order] = reflection;
+        variance *= (1.0 - reflection) * (1.0 + reflection);
+        if (!(variance > 0)) break;
+        criterion = (rows * log(variance / c[0])) + (order * log(rows));
+        if (criterion < best) {
+            best = criterion;
+            made.order = order;
+            made.first = sqrt(variance / c[0]);
+            for (k = 0; k < order; k++) {
+                made.ar[k] = a[k + 1];
+            }
+        }
+    }
+    if (made.order == 1) {
+        /* What a fit leaves is paler than the noise: it has taken its slow part along. M. G.
+           Kendall, Note on bias in the estimation of autocorrelation, 1954, Biometrika 41, and as
+           much again for each parameter. */
+        const double r = made.ar[0];
+
+        made.ar[0] = fmin(r + ((1.0 + (4.0 * r) + (FITTED * (1.0 + r))) / rows), 0.995);
+        made.first = sqrt((1.0 - made.ar[0]) * (1.0 + made.ar[0]));
+    }
+    return made;
+}
+
+/* The noise of irregular rows: exponentially correlated in time, or not. */
+static rki_colour continuous(const rki_bench *b, double rows)
+{
+    const rki_series *s = &b->series;
+    rki_colour made = {.first = 1.0};
+    double best = HUGE_VAL;
+    int n;
+
+    for (n = 0; n <= MEMORIES; n++) {
+        const double memory =
+            n == 0 ? 0.0
+                   : s->interval * MEMORY_LEAST *
+                         pow(MEMORY_MOST / MEMORY_LEAST, (double)(n - 1) / (MEMORIES - 1));
+        double cost = 0, logs = 0, last = 0, criterion;
+        size_t before = 0, i;
+        bool started = false;
+
+        for (i = 0; i < s->samples; i++) {
+            double r = 0, left = b->residual[i];
+
+            if (!(s->weight[i] > 0)) continue;
+            if (started && memory > 0) {
+                r = exp((last - s->time[i]) / memory);
+                left -= r * b->residual[before];
+            }
+            cost += left * left / (1.0 - (r * r));
+            logs += log(1.0 - (r * r));
+            last = s->time[i];
+            before = i;
+            started = true;
+        }
+        criterion = (rows * log(cost / rows)) + logs + (n > 0 ? log(rows) : 0.0);
+        if (criterion < best) {
+            best = criterion;
+            made.memory = memory;
+        }
+    }
+    return made;
+}
+
+rki_colour rki_colour_of(const rki_bench *b)
+{
+    const rki_colour white = {.first = 1.0};
+    double c[RKI_AR_MAX + 1];
+    const double rows = covariances(b, c);
+
+    if (rows < ROWS_LEAST || !(c[0] > 0)) return white;
+    return b->regular ? autoregression(c, rows) : continuous(b, rows);
+}

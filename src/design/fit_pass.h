@@ -1,0 +1,77 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef RKI_DESIGN_FIT_PASS_H
+#define RKI_DESIGN_FIT_PASS_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+#include "fit_step.h"
+#include "response.h"
+
+/** The parameters of a fit, in this order; a task uses some of them. */
+typedef enum rki_parameter {
+    RKI_GAIN = 0,
+    RKI_START,   /* PV at rest, less pv_ref */
+    RKI_DRIFT,   /* pv-EU per s; an integrator's imbalance */
+    RKI_INITIAL, /* how far PV is from rest at the first row */
+    RKI_LOAD,    /* a step of this size at the plant's input, out-EU times gain */
+    RKI_THETA,   /* dead time, s */
+    RKI_SHAPE,   /* ln T */
+    RKI_SHAPE_2, /* ln damping */
+    RKI_PARAMETERS
+} rki_parameter;
+
+enum { RKI_AR_MAX = 5 };
+
+/** What the noise is taken for. All zero: independent. */
+typedef struct rki_colour {
+    int order;              /* of an autoregression on regular rows; 0: none */
+    double ar[RKI_AR_MAX];  /* its coefficients */
+    double first;           /* innovation's deviation over the noise's: weight of a first row */
+    double memory;          /* s; of irregular rows: correlation exp(-interval / memory); 0: none */
+} rki_colour;
+
+/** A least-squares problem: the residuals of a series under a family and a noise. */
+typedef struct rki_task {
+    const rki_series *series;
+    rki_family family;
+    unsigned active; /* bits of rki_parameter */
+    double load_at;  /* s from the first row */
+    rki_colour colour;
+} rki_task;
+
+/** The normal equations at a point: h d = g for the step d of the active parameters. */
+typedef struct rki_normal {
+    double h[RKI_PARAMETERS][RKI_PARAMETERS], g[RKI_PARAMETERS];
+    double cost;  /* sum of squares of the whitened residuals */
+    double count; /* of samples in it, a thinned one's rows counted */
+} rki_normal;
+
+/** One pass over the data. residual, if not NULL, gets what is left at every sample, not whitened.
+ */
+void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
+              double *residual);
+
+/** Is a parameter in use? */
+static inline bool rki_active(const rki_task *task, int parameter)
+{
+    return (task->active >> parameter) & 1U;
+}
+
+/**
+ * Levenberg and Marquardt's steps from q to the minimum of its basin, at most `steps` of them;
+ * *normal is the one there. Inactive parameters stay. Returns the passes made.
+ */
+int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal);
+
+/** Solve the linear parameters alone: gain, start, drift, initial, load. Sets them in q. */
+double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS]);
+
+/**
+ * The inverse of the active part of a normal matrix (RKI_PARAMETERS squared numbers), in its full
+ * places; false if it is singular.
+ */
+bool rki_invert(unsigned active, const double *h,
+                double inverse[RKI_PARAMETERS][RKI_PARAMETERS]);
+
+#endif

@@ -1,0 +1,331 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "fit_stages.h"
+
+/* Places in rk_fit.covariance. */
+enum { GAIN, TIME_1, TIME_2, DAMPING, DEAD_TIME };
+
+/* Student's t, two-sided 95 %, by the expansion about the normal quantile (error < 0.4 % from
+ * 3). */
+static double student95(double freedom)
+{
+    const double z = 1.959963984540054, z2 = z * z;
+    const double a = (z2 + 1.0) / 4.0;
+    const double b = ((((5.0 * z2) + 16.0) * z2) + 3.0) / 96.0;
+    const double c = ((((((3.0 * z2) + 19.0) * z2) + 17.0) * z2) - 15.0) / 384.0;
+
+    return z * (1.0 + ((a + ((b + (c / freedom)) / freedom)) / freedom));
+}
+
+double rki_t95(const rki_solution *at)
+{
+    int k = at->task.colour.order, i;
+
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        k += rki_active(&at->task, i);
+    }
+    return student95(fmax(at->normal.count - k, 1.0));
+}
+
+/* Below this ratio of their sum to twice their mean two lags are taken for equal ones. */
+#define EQUAL 1.0
+
+static void take_model(const rki_bench *b, const rki_solution *s, rk_model *m)
+{
+    const double *q = s->q, tau = exp(q[RKI_SHAPE]), z = exp(q[RKI_SHAPE_2]);
+
+    m->gain = q[RKI_GAIN];
+    m->dead_time = q[RKI_THETA];
+    m->out0 = b->series.out0;
+    m->pv0 = b->series.pv_ref + q[RKI_START];
+    switch (s->task.family) {
+    case RKI_SECOND:
+        m->kind = z < EQUAL ? RK_MODEL_SOPDT_OSC : RK_MODEL_SOPDT;
+        m->time_constant[0] = tau;
+        m->damping = z < EQUAL ? z : 0.0;
+        if (z >= EQUAL) {
+            m->time_constant[0] = tau * (z + sqrt((z - 1.0) * (z + 1.0)));
+            m->time_constant[1] = tau * tau / m->time_constant[0];
+        }
+        return;
+    case RKI_INTEGRATOR:
+    case RKI_LAGGING:
+        m->kind = s->task.family == RKI_LAGGING ? RK_MODEL_IPDT_LAG : RK_MODEL_IPDT;
+        m->time_constant[0] = s->task.family == RKI_LAGGING ? tau : 0.0;
+        m->out0 -= q[RKI_DRIFT] / q[RKI_GAIN]; /* what holds PV still */
+        return;
+    default:
+        m->kind = RK_MODEL_FOPDT;
+        m->time_constant[0] = tau;
+        return;
+    }
+}
+
+/* Derivatives of the model's numbers by the fit's parameters, the times' by their logarithm. */
+static void derive(const rki_solution *s, const rk_model *m, double error_z,
+                   double by[RK_FIT_NUMBERS][RKI_PARAMETERS])
+{
+    const double z = exp(s->q[RKI_SHAPE_2]);
+
+    memset(by, 0, sizeof(double) * RK_FIT_NUMBERS * RKI_PARAMETERS);
+    by[GAIN][RKI_GAIN] = 1.0;
+    by[DEAD_TIME][RKI_THETA] = 1.0;
+    if (rk_model_kind_times(m->kind) > 0) {
+        by[TIME_1][RKI_SHAPE] = 1.0;
+    }
+    if (m->kind == RK_MODEL_SOPDT_OSC) {
+        by[DAMPING][RKI_SHAPE_2] = z;
+    }
+    if (m->kind == RK_MODEL_SOPDT) {
+        /* ln T = mean +- acosh z: at z = 1 the root has no slope, half an error away it has. */
+        const double at = fmax(z, 1.0 + (0.5 * z * error_z));
+
+        by[TIME_1][RKI_SHAPE_2] = at / sqrt((at - 1.0) * (at + 1.0));
+        by[TIME_2][RKI_SHAPE] = 1.0;
+        by[TIME_2][RKI_SHAPE_2] = -by[TIME_1][RKI_SHAPE_2];
+    }
+}
+
+static void take_covariance(const rki_solution *s, rk_fit *fit, double error_log[RK_FIT_NUMBERS])
+{
+    const double scale[RK_FIT_NUMBERS] = {1.0, fit->model.time_constant[0],
+                                          fit->model.time_constant[1], 1.0, 1.0};
+    double by[RK_FIT_NUMBERS][RKI_PARAMETERS];
+    int a, b, i, j;
+
+    derive(s, &fit->model, sqrt(fmax(s->covariance[RKI_SHAPE_2][RKI_SHAPE_2], 0.0)), by);
+    for (a = 0; a < RK_FIT_NUMBERS; a++) {
+        for (b = 0; b < RK_FIT_NUMBERS; b++) {
+            double sum = 0;
+
+            for (i = 0; i < RKI_PARAMETERS; i++) {
+                for (j = 0; j < RKI_PARAMETERS; j++) {
+                    sum += by[a][i] * s->covariance[i][j] * by[b][j];
+                }
+            }
+            fit->covariance[a][b] = sum * scale[a] * scale[b];
+            if (a == b) {
+                error_log[a] = s->certain ? sqrt(fmax(sum, 0.0)) : HUGE_VAL;
+            }
+        }
+    }
+    fit->pv0_95[0] = s->certain ? sqrt(s->covariance[RKI_START][RKI_START]) : HUGE_VAL;
+}
+
+static void around(double value, double half, double *interval)
+{
+    interval[0] = value - half;
+    interval[1] = value + half;
+}
+
+static void take_intervals(const rki_solution *s, rk_fit *fit)
+{
+    const double t = rki_t95(s);
+    const rk_model *m = &fit->model;
+    double error[RK_FIT_NUMBERS];
+    int i;
+
+    take_covariance(s, fit, error);
+    around(m->gain, t * error[GAIN], fit->gain95);
+    for (i = 0; i < rk_model_kind_times(m->kind); i++) {
+        fit->tau95[i][0] = m->time_constant[i] * exp(-t * error[TIME_1 + i]);
+        fit->tau95[i][1] = m->time_constant[i] * exp(t * error[TIME_1 + i]);
+    }
+    if (m->kind == RK_MODEL_SOPDT_OSC) {
+        around(m->damping, t * error[DAMPING], fit->damping95);
+    }
+    around(m->pv0, t * fit->pv0_95[0], fit->pv0_95);
+}
+
+/* How much of PV is explained, and whether what is left looks like noise. */
+static void measure(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
+    const rki_series *series = &b->series;
+    const rki_colour *colour = &s->task.colour;
+    double rows = 0, mean = 0, total = 0, left = 0, product = 0, white = 0, pale = 0;
+    double before = 0, white_before = 0, last[RKI_AR_MAX] = {0};
+    rki_normal n;
+    size_t i;
+    int k;
+
+    rki_pass(&s->task, s->q, &n, b->residual);
+    for (i = 0; i < series->samples; i++) {
+        rows += series->weight[i];
+        mean += series->weight[i] * series->pv[i];
+    }
+    mean /= rows;
+    for (i = 0; i < series->samples; i++) {
+        const double off = series->pv[i] - mean, r = b->residual[i];
+        double e = r;
+
+        if (!(series->weight[i] > 0)) continue;
+        for (k = 0; k < colour->order; k++) {
+            e -= colour->ar[k] * last[k];
+        }
+        if (colour->memory > 0 && i > 0) {
+            const double keep = exp((series->time[i - 1] - series->time[i]) / colour->memory);
+
+            e = (r - (keep * last[0])) / sqrt(1.0 - (keep * keep));
+        }
+        memmove(last + 1, last, sizeof last - sizeof last[0]);
+        last[0] = r;
+        total += off * off;
+        left += r * r;
+        product += r * before;
+        white += e * e;
+        pale += e * white_before;
+        before = r;
+        white_before = e;
+    }
+    fit->rows = (size_t)rows;
+    fit->rmse = sqrt(left / rows);
+    fit->noise = sqrt(left / fmax(rows - 4.0, 1.0));
+    fit->fit_percent = 100.0 * (1.0 - sqrt(left / total));
+    fit->residual_correlation = left > 0 ? product / left : 0.0;
+    fit->white_correlation = white > 0 ? pale / white : 0.0;
+}
+
+/* A time constant this many times longer than what was seen is no time constant. */
+#define INTEGRATING 5.0
+
+/* Can the model's numbers be used at all? */
+static void find_unfit(const rki_bench *b, rk_fit *fit)
+{
+    const double tau = fit->model.time_constant[0], theta = fit->model.dead_time;
+    const rki_series *s = &b->series;
+    const double since = s->time[s->samples - 1] - s->event_time[0];
+    const bool settles = !rk_model_kind_integrates(fit->model.kind);
+
+    if (settles && tau > INTEGRATING * since) {
+        rk_findings_add(
+            &fit->findings, RK_LEVEL_UNFIT,
+            "fit it with --kind ipdt; if the process does settle, record until it has",
+            "PV keeps moving for as long as OUT is off balance: an integrating process, "
+            "which a %s model cannot describe",
+            rk_model_kind_to_text(fit->model.kind));
+        return;
+    }
+    if (!(fit->gain95[0] * fit->gain95[1] > 0)) {
+        rk_findings_add(&fit->findings, RK_LEVEL_UNFIT,
+                        "make a larger move of OUT, or check that this PV answers this OUT",
+                        "the gain could be zero: PV does not answer OUT beyond its noise");
+    }
+    if (settles && since < theta + (3.0 * tau)) {
+        rk_findings_add(
+            &fit->findings, since < theta + tau ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
+            "let PV settle before the test ends: wait at least dead time + 4 time constants",
+            "the record ends %.3g time constants after PV begins to move: gain and time "
+            "constant are extrapolated",
+            fmax(since - theta, 0.0) / tau);
+    }
+}
+
+static void find_doubts(const rki_bench *b, rk_fit *fit)
+{
+    const double r = fit->white_correlation, rows = (double)fit->rows;
+
+    if (rk_model_kind_times(fit->model.kind) > 0 &&
+        fit->model.time_constant[0] < 0.5 * b->series.interval) {
+        rk_findings_add(
+            &fit->findings, RK_LEVEL_CAUTION, "record faster than the process moves",
+            "the time constant is below half the sampling interval of %.4g s: only an "
+            "upper limit is known",
+            b->series.interval);
+    }
+    if (fit->dead_time95[0] <= 0.0) {
+        rk_findings_add(
+            &fit->findings, RK_LEVEL_NOTE,
+            "tune for the upper end of its interval; record faster to know it better",
+            "the dead time cannot be told from zero; it is below %.3g s", fit->dead_time95[1]);
+    }
+    if (fit->noise_order > 0 || fit->noise_memory > 0) {
+        rk_findings_add(&fit->findings, RK_LEVEL_NOTE,
+                        "nothing: the intervals allow for it",
+                        "the noise is coloured (correlation %.2f from row to row)",
+                        fit->residual_correlation);
+    }
+    /* 4 / sqrt(rows): beyond what independent noise shows by chance in 1 of 10,000 records. */
+    if (r > fmax(4.0 / sqrt(rows), 0.1) && fit->fit_percent < 99.9) {
+        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
+                        "look at the residual: another disturbance, or a process that is not "
+                        "linear; widen the intervals by the factor said",
+                        "what is left is not noise (correlation %.2f): the intervals are too "
+                        "narrow by about %.1f times",
+                        r, sqrt((1.0 + r) / fmax(1.0 - r, 1e-3)));
+    }
+    if (fit->fit_percent < 50.0) {
+        rk_findings_add(
+            &fit->findings, RK_LEVEL_CAUTION,
+            "make a larger move of OUT, or look for another disturbance in the record",
+            "the model explains only %.0f %% of PV's movement", fit->fit_percent);
+    }
+}
+
+static void find_extras(rk_fit *fit)
+{
+    if (fit->drift != 0) {
+        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
+                        "make the test when nothing else moves PV; the drift is taken out of the "
+                        "model",
+                        "PV drifts by %.3g an hour beside the model", 3600.0 * fit->drift);
+    }
+    if (fit->initial != 0) {
+        rk_findings_add(&fit->findings, RK_LEVEL_NOTE,
+                        "wait until PV is steady before the next test; this start is taken out",
+                        "PV started %.3g off its rest", fit->initial);
+    }
+    if (fit->load != 0) {
+        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
+                        "find out what it was; it is taken out of the model",
+                        "a load step like %.3g of OUT hit the process at %.4g s", fit->load,
+                        fit->load_at);
+        rk_findings_place(&fit->findings, fit->load_at, fit->load_at);
+    }
+    if (fit->left_out > 0) {
+        rk_findings_add(&fit->findings, RK_LEVEL_NOTE, "see what they are",
+                        "%zu row%s left out as spikes, the first at %.5g s", fit->left_out,
+                        fit->left_out > 1 ? "s were" : " was", fit->left_out_at[0]);
+        rk_findings_place(&fit->findings, fit->left_out_at[0], fit->left_out_at[0]);
+    }
+    if (fit->closed_loop) {
+        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
+                        "trust gain and dead time only if the setpoint was moved; better: test in "
+                        "manual",
+                        "OUT answers PV: the record was made in automatic");
+    }
+}
+
+static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
+    const bool drifts = !rk_model_kind_integrates(fit->model.kind);
+    fit->drift = drifts && rki_active(&s->task, RKI_DRIFT) ? s->q[RKI_DRIFT] : 0.0;
+    fit->initial = rki_active(&s->task, RKI_INITIAL) ? s->q[RKI_INITIAL] : 0.0;
+    if (rki_active(&s->task, RKI_LOAD)) {
+        fit->load = s->q[RKI_LOAD] / s->q[RKI_GAIN];
+        fit->load_at = s->task.load_at;
+    }
+    fit->noise_order = s->task.colour.order;
+    fit->noise_memory = s->task.colour.memory;
+    fit->left_out = b->left_out;
+    memcpy(fit->left_out_at, b->left_out_at, sizeof fit->left_out_at);
+}
+
+void rki_fit_report(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
+    memset(&fit->findings, 0, sizeof fit->findings);
+    take_model(b, s, &fit->model);
+    fit->bic = s->bic;
+    fit->moves = b->series.events;
+    measure(b, s, fit);
+    take_intervals(s, fit);
+    take_extras(b, s, fit);
+    find_unfit(b, fit);
+    if (rk_findings_worst(&fit->findings) == RK_LEVEL_UNFIT &&
+        !(fit->gain95[0] * fit->gain95[1] > 0) && fit->model.time_constant[0] > 1e6) {
+        return; /* an integrator's numbers say nothing more */
+    }
+    find_doubts(b, fit);
+    find_extras(fit);
+}

@@ -1,0 +1,91 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdbool.h>
+#include <string.h>
+
+#include "fit_stages.h"
+
+/*
+ * The cost as a function of the dead time has several local minima: one a sample interval, and
+ * one for each move that could be mistaken for another. So no start value is asked for: a grid
+ * over dead time and shape on a thinned record, the other parameters solved linearly at each
+ * point (variable projection); its best local minima are the starts.
+ *
+ * Source  G. H. Golub, V. Pereyra, The differentiation of pseudo-inverses and nonlinear least
+ * squares problems whose variables separate, 1973, SIAM J. Numer. Anal. 10.
+ */
+typedef struct grid {
+    int times, dampings, thetas;
+} grid;
+
+static const grid grids[] = {{20, 1, 40}, {12, 6, 24}, {1, 1, 200}, {14, 1, 30}};
+static const double dampings[] = {0.15, 0.4, 0.75, 1.1, 1.8, 3.5};
+
+/* The grid's time constants, as parts of the sampling interval and of the record's length. */
+#define TAU_LEAST 0.1
+#define TAU_MOST 5.0
+enum { THETAS_MOST = 200 };
+
+double rki_theta_most(const rki_series *series)
+{
+    return series->time[series->samples - 1] - fmax(series->event_time[0], 0.0);
+}
+
+static void keep_best(rki_start *best, int *count, const rki_start *candidate)
+{
+    int at = *count;
+
+    if (at == RKI_STARTS && candidate->cost >= best[RKI_STARTS - 1].cost) return;
+    if (at == RKI_STARTS) {
+        at--;
+    }
+    for (; at > 0 && best[at - 1].cost > candidate->cost; at--) {
+        best[at] = best[at - 1];
+    }
+    best[at] = *candidate;
+    if (*count < RKI_STARTS) {
+        ++*count;
+    }
+}
+
+/* One shape: the local minima along the dead time, denser towards zero. */
+static void search_line(const rki_task *task, const grid *g, rki_start *point,
+                        rki_start best[RKI_STARTS], int *count)
+{
+    const double most = rki_theta_most(task->series);
+    rki_start line[THETAS_MOST];
+    int i;
+
+    for (i = 0; i < g->thetas; i++) {
+        const double part = (double)i / g->thetas;
+
+        line[i] = *point;
+        line[i].q[RKI_THETA] = most * part * part;
+        line[i].cost = rki_solve_linear(task, line[i].q);
+    }
+    for (i = 0; i < g->thetas; i++) {
+        if (i > 0 && line[i - 1].cost < line[i].cost) continue;
+        if (i + 1 < g->thetas && line[i + 1].cost < line[i].cost) continue;
+        keep_best(best, count, &line[i]);
+    }
+}
+
+int rki_search(const rki_task *task, rki_start best[RKI_STARTS])
+{
+    const rki_series *s = task->series;
+    const grid *g = &grids[task->family];
+    const double low = log(TAU_LEAST * s->interval);
+    const double high = log(TAU_MOST * (s->time[s->samples - 1] - s->time[0]));
+    rki_start point;
+    int count = 0, i, z;
+
+    memset(&point, 0, sizeof point);
+    for (i = 0; i < g->times; i++) {
+        point.q[RKI_SHAPE] = g->times > 1 ? low + ((high - low) * i / (g->times - 1)) : low;
+        for (z = 0; z < g->dampings; z++) {
+            point.q[RKI_SHAPE_2] = log(dampings[z]);
+            search_line(task, g, &point, best, &count);
+        }
+    }
+    return count;
+}
