@@ -46,6 +46,8 @@ typedef struct job {
     double scan;
     double out_low, out_high, out_rate;
 
+    rk_fit_plan fit_plan; /* of the fit command: window; kind by --kind */
+
     const char *figure;
     bool json, minutes, save;
 

@@ -21,6 +21,8 @@ job job_make(const char *command)
     made.lambda = made.sp_weight = made.tracking_time = made.scan = none;
     made.out_low = made.out_high = made.out_rate = none;
     made.loop = rk_loop_design_make();
+    made.fit_plan = rk_fit_plan_make();
+    made.fit_plan.any_kind = strcmp(command, "fit") == 0;
     return made;
 }
 
@@ -119,9 +121,13 @@ static int lay_model(job *j)
     rk_diag diag = {RK_OK, ""};
     rk_model *m = &j->loop.model;
 
-    if (j->kind != NULL && rk_model_kind_from_text(j->kind, &m->kind, &diag) != RK_OK) {
+    const bool automatic = j->kind == NULL || strcmp(j->kind, "auto") == 0;
+
+    if (!automatic && rk_model_kind_from_text(j->kind, &m->kind, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "--kind: %s", diag.text);
     }
+    j->fit_plan.any_kind = j->fit_plan.any_kind && automatic;
+    j->fit_plan.kind = j->loop.model.kind;
     if (!isnan(j->out0)) {
         m->out0 = j->out0;
     }
@@ -343,7 +349,7 @@ int need_model(job *j)
     }
     result = need_record(j);
     if (result != EXIT_DONE) return result;
-    status = rk_fit_kind(j->record, j->loop.model.kind, &j->fit, &diag);
+    status = rk_fit_run(j->record, &j->fit_plan, &j->fit, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     rk_loop_design_take_fit(&j->loop, &j->fit);
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&

@@ -57,7 +57,8 @@ static rk_status check_columns(const rk_record *record, rk_diag *diag)
     if (i < rows) return RK_OK;
     return rk_diag_set(
         diag, RK_ERR_DATA,
-        "PV never moves (%.6g in all %zu rows): check the PV column and the sensor", pv[0], rows);
+        "PV never moves (%.6g in all %zu rows): check the PV column and the sensor", pv[0],
+        rows);
 }
 
 /* Rows out of the window or in an excluded stretch weigh nothing. */
@@ -69,8 +70,8 @@ static rk_status lay_window(const rk_fit_plan *plan, rki_series *s, rk_diag *dia
         bool out = s->time[i] < plan->from || s->time[i] > plan->to;
 
         for (k = 0; k < plan->excludes; k++) {
-            out = out ||
-                  (s->time[i] >= plan->exclude[k][0] && s->time[i] <= plan->exclude[k][1]);
+            out =
+                out || (s->time[i] >= plan->exclude[k][0] && s->time[i] <= plan->exclude[k][1]);
         }
         s->weight[i] = out ? 0.0 : 1.0;
         kept += !out;
@@ -121,21 +122,6 @@ static void clean_up(rki_bench *b)
     rk_memory_free(b->residual);
 }
 
-/* Fit a family; spikes that only the model shows are left out, and then again. */
-static void fit_clean(rki_bench *b, rki_family family, rki_solution *made)
-{
-    rki_normal n;
-    size_t more;
-
-    rki_fit_family(b, family, 0, made);
-    if (!made->found) return;
-    rki_pass(&made->task, made->q, &n, b->residual);
-    more = rki_leave_out_spikes(b);
-    if (more == 0) return;
-    b->left_out += more;
-    rki_fit_on(b, made, made->task.active, 0, made);
-}
-
 static bool is_complex(rki_family family)
 {
     return family == RKI_SECOND || family == RKI_LAGGING;
@@ -143,14 +129,18 @@ static bool is_complex(rki_family family)
 
 static void add_candidate(const rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
+    rk_fit_candidate *c = &fit->candidate[fit->candidates++];
     rk_fit made;
 
-    if (!s->found) return;
     memset(&made, 0, sizeof made);
     rki_fit_report(b, s, &made);
-    fit->candidate[fit->candidates].model = made.model;
-    fit->candidate[fit->candidates].bic = s->bic;
-    fit->candidate[fit->candidates++].fit_percent = made.fit_percent;
+    c->model = made.model;
+    c->bic = s->bic;
+    c->fit_percent = made.fit_percent;
+    c->drift = made.drift;
+    c->initial = made.initial;
+    c->load = made.load;
+    c->load_at = made.load_at;
 }
 
 /* All families; the simplest that the criterion does not clearly speak against. */
@@ -167,7 +157,7 @@ static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
                 ? PREFER_SIMPLE
                 : 0.0;
 
-        fit_clean(b, families[i], &made);
+        rki_fit_family(b, families[i], 0, &made);
         if (!made.found) continue;
         rki_fit_extras(b, &made);
         add_candidate(b, &made, fit);
@@ -175,6 +165,19 @@ static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
             *best = made;
         }
     }
+}
+
+/* Spikes that only the model shows, on a slope, are left out too. */
+static void clean(rki_bench *b, rki_solution *best)
+{
+    rki_normal n;
+    size_t more;
+
+    rki_pass(&best->task, best->q, &n, b->residual);
+    more = rki_leave_out_spikes(b);
+    if (more == 0) return;
+    b->left_out += more;
+    rki_fit_on(b, best, best->task.active, best->task.load_at, best);
 }
 
 static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
@@ -186,7 +189,7 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
     if (plan->any_kind) {
         choose(b, &best, fit);
     } else {
-        fit_clean(b, rki_family_of(plan->kind), &best);
+        rki_fit_family(b, rki_family_of(plan->kind), 0, &best);
         if (best.found) {
             rki_fit_extras(b, &best);
             add_candidate(b, &best, fit);
@@ -195,6 +198,7 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
     if (!best.found || best.q[RKI_GAIN] == 0) {
         return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
     }
+    clean(b, &best);
     rki_fit_profile(b, &best, interval);
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];

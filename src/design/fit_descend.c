@@ -18,7 +18,8 @@ bool rki_invert(unsigned active, const double *h,
     for (i = 0; i < RKI_PARAMETERS; i++) {
         const bool on = (active >> i) & 1U;
 
-        if (on && !(h[i * (RKI_PARAMETERS + 1)] > 0 && isfinite(h[i * (RKI_PARAMETERS + 1)]))) return false;
+        if (on && !(h[i * (RKI_PARAMETERS + 1)] > 0 && isfinite(h[i * (RKI_PARAMETERS + 1)])))
+            return false;
         scale[i] = on ? 1.0 / sqrt(h[i * (RKI_PARAMETERS + 1)]) : 0.0;
         inverse[i][i] = 1.0;
     }
@@ -57,8 +58,7 @@ bool rki_invert(unsigned active, const double *h,
 }
 
 /* inverse * g. */
-static void solve(double inverse[RKI_PARAMETERS][RKI_PARAMETERS], const double *g,
-                  double *d)
+static void solve(double inverse[RKI_PARAMETERS][RKI_PARAMETERS], const double *g, double *d)
 {
     int i, j;
 

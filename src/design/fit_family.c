@@ -117,8 +117,8 @@ static void look_across(rki_solution *s)
     int count = 0, i, n;
 
     if (rki_invert(s->task.active, s->normal.h[0], inverse)) {
-        reach = fmax(reach, ACROSS_ERRORS *
-                                sqrt(rki_variance(s) * inverse[RKI_THETA][RKI_THETA]));
+        reach =
+            fmax(reach, ACROSS_ERRORS * sqrt(rki_variance(s) * inverse[RKI_THETA][RKI_THETA]));
     }
     reach = fmin(reach, ACROSS_MOST * interval);
     for (i = 0; i < ACROSS_PLACES; i++) {
@@ -202,7 +202,8 @@ void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_s
     settle(b, made);
     for (i = 0; i < count; i++) {
         if (i == best || !(starts[i].cost < RIVAL * starts[best].cost)) continue;
-        if (fabs(starts[i].q[RKI_THETA] - starts[best].q[RKI_THETA]) < 0.01 * b->series.interval) {
+        if (fabs(starts[i].q[RKI_THETA] - starts[best].q[RKI_THETA]) <
+            0.01 * b->series.interval) {
             continue;
         }
         rival = *made;
@@ -218,7 +219,9 @@ void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_s
 void rki_fit_on(const rki_bench *b, const rki_solution *from, unsigned active, double load_at,
                 rki_solution *made)
 {
-    *made = *from;
+    if (made != from) {
+        *made = *from;
+    }
     made->task.active = active;
     made->task.load_at = load_at;
     settle(b, made);
@@ -326,7 +329,8 @@ static void add_point(const rki_solution *s, double theta, mixture *m)
         for (j = 0; j < RKI_PARAMETERS; j++) {
             const bool both = rki_active(&others, i) && rki_active(&others, j);
 
-            m->second[i][j] += weight * ((d[i] * d[j]) + (both ? variance * inverse[i][j] : 0.0));
+            m->second[i][j] +=
+                weight * ((d[i] * d[j]) + (both ? variance * inverse[i][j] : 0.0));
         }
     }
 }

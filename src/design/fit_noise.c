@@ -14,8 +14,7 @@ enum { MEMORIES = 30, ROWS_LEAST = 30 };
 
 static bool in_chain(const rki_series *s, size_t i)
 {
-    return (s->weight[i] > 0) &&
-           (i == 0 || s->time[i] - s->time[i - 1] <= BREAK * s->interval);
+    return (s->weight[i] > 0) && (i == 0 || s->time[i] - s->time[i - 1] <= BREAK * s->interval);
 }
 
 /* Covariances of rows up to RKI_AR_MAX apart, over the chains; returns the rows counted. */
@@ -79,8 +78,8 @@ static rki_colour autoregression(const double *c, double rows)
     }
     if (made.order == 1) {
         /* What a fit leaves is paler than the noise: it has taken its slow part along. M. G.
-           Kendall, Note on bias in the estimation of autocorrelation, 1954, Biometrika 41, and as
-           much again for each parameter. */
+           Kendall, Note on bias in the estimation of autocorrelation, 1954, Biometrika 41, and
+           as much again for each parameter. */
         const double r = made.ar[0];
 
         made.ar[0] = fmin(r + ((1.0 + (4.0 * r) + (FITTED * (1.0 + r))) / rows), 0.995);

@@ -136,7 +136,8 @@ static void begin(walker *w, const rki_task *task, const double *q)
     }
 }
 
-/* The response and its derivatives at the walker's time, into column c; returns the model's PV. */
+/* The response and its derivatives at the walker's time, into column c; returns the model's PV.
+ */
 static double columns(const walker *w, double time, double *c)
 {
     const double *q = w->q;
@@ -205,7 +206,8 @@ static void whiten(const rki_colour *colour, past *before, double gap, int width
         }
     }
     if (colour->order > 1) {
-        memmove(before->row[1], before->row[0], (size_t)(colour->order - 1) * sizeof before->row[0]);
+        memmove(before->row[1], before->row[0],
+                (size_t)(colour->order - 1) * sizeof before->row[0]);
     }
     memcpy(before->row[0], raw, (size_t)width * sizeof *raw);
     before->count++;

@@ -25,10 +25,10 @@ enum { RKI_AR_MAX = 5 };
 
 /** What the noise is taken for. All zero: independent. */
 typedef struct rki_colour {
-    int order;              /* of an autoregression on regular rows; 0: none */
-    double ar[RKI_AR_MAX];  /* its coefficients */
-    double first;           /* innovation's deviation over the noise's: weight of a first row */
-    double memory;          /* s; of irregular rows: correlation exp(-interval / memory); 0: none */
+    int order;             /* of an autoregression on regular rows; 0: none */
+    double ar[RKI_AR_MAX]; /* its coefficients */
+    double first;          /* innovation's deviation over the noise's: weight of a first row */
+    double memory; /* s; of irregular rows: correlation exp(-interval / memory); 0: none */
 } rki_colour;
 
 /** A least-squares problem: the residuals of a series under a family and a noise. */
@@ -47,7 +47,8 @@ typedef struct rki_normal {
     double count; /* of samples in it, a thinned one's rows counted */
 } rki_normal;
 
-/** One pass over the data. residual, if not NULL, gets what is left at every sample, not whitened.
+/** One pass over the data. residual, if not NULL, gets what is left at every sample, not
+ * whitened.
  */
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual);
@@ -68,8 +69,8 @@ int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_n
 double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS]);
 
 /**
- * The inverse of the active part of a normal matrix (RKI_PARAMETERS squared numbers), in its full
- * places; false if it is singular.
+ * The inverse of the active part of a normal matrix (RKI_PARAMETERS squared numbers), in its
+ * full places; false if it is singular.
  */
 bool rki_invert(unsigned active, const double *h,
                 double inverse[RKI_PARAMETERS][RKI_PARAMETERS]);

@@ -88,7 +88,8 @@ static void derive(const rki_solution *s, const rk_model *m, double error_z,
     }
 }
 
-static void take_covariance(const rki_solution *s, rk_fit *fit, double error_log[RK_FIT_NUMBERS])
+static void take_covariance(const rki_solution *s, rk_fit *fit,
+                            double error_log[RK_FIT_NUMBERS])
 {
     const double scale[RK_FIT_NUMBERS] = {1.0, fit->model.time_constant[0],
                                           fit->model.time_constant[1], 1.0, 1.0};
@@ -241,8 +242,7 @@ static void find_doubts(const rki_bench *b, rk_fit *fit)
             "the dead time cannot be told from zero; it is below %.3g s", fit->dead_time95[1]);
     }
     if (fit->noise_order > 0 || fit->noise_memory > 0) {
-        rk_findings_add(&fit->findings, RK_LEVEL_NOTE,
-                        "nothing: the intervals allow for it",
+        rk_findings_add(&fit->findings, RK_LEVEL_NOTE, "nothing: the intervals allow for it",
                         "the noise is coloured (correlation %.2f from row to row)",
                         fit->residual_correlation);
     }
@@ -266,10 +266,11 @@ static void find_doubts(const rki_bench *b, rk_fit *fit)
 static void find_extras(rk_fit *fit)
 {
     if (fit->drift != 0) {
-        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
-                        "make the test when nothing else moves PV; the drift is taken out of the "
-                        "model",
-                        "PV drifts by %.3g an hour beside the model", 3600.0 * fit->drift);
+        rk_findings_add(
+            &fit->findings, RK_LEVEL_CAUTION,
+            "make the test when nothing else moves PV; the drift is taken out of the "
+            "model",
+            "PV drifts by %.3g an hour beside the model", 3600.0 * fit->drift);
     }
     if (fit->initial != 0) {
         rk_findings_add(&fit->findings, RK_LEVEL_NOTE,
@@ -290,10 +291,11 @@ static void find_extras(rk_fit *fit)
         rk_findings_place(&fit->findings, fit->left_out_at[0], fit->left_out_at[0]);
     }
     if (fit->closed_loop) {
-        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
-                        "trust gain and dead time only if the setpoint was moved; better: test in "
-                        "manual",
-                        "OUT answers PV: the record was made in automatic");
+        rk_findings_add(
+            &fit->findings, RK_LEVEL_CAUTION,
+            "trust gain and dead time only if the setpoint was moved; better: test in "
+            "manual",
+            "OUT answers PV: the record was made in automatic");
     }
 }
 

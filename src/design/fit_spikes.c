@@ -4,8 +4,8 @@
 
 #include "fit_stages.h"
 
-/* A spike stands off the line between its neighbours, and off each of them, by so many deviations
-   of that noise. */
+/* A spike stands off the line between its neighbours, and off each of them, by so many
+   deviations of that noise. */
 #define FAR 7.0
 /* More of them are no spikes but the noise that there is. */
 #define FEW 0.03
@@ -39,7 +39,8 @@ static double usual_off(const rki_bench *b)
     }
     qsort(work, count, sizeof *work, by_value);
     /* A coarse PV stands still between its steps: look higher up than the median. */
-    return fmax(work[count / 2] / MEDIAN_OF_NORMAL, work[(size_t)(0.9 * (double)count)] / 1.645);
+    return fmax(work[count / 2] / MEDIAN_OF_NORMAL,
+                work[(size_t)(0.9 * (double)count)] / 1.645);
 }
 
 static bool is_spike(const rki_bench *b, size_t i, double far)

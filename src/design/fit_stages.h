@@ -54,7 +54,8 @@ void rki_fit_family(const rki_bench *bench, rki_family family, unsigned extra,
 void rki_fit_on(const rki_bench *bench, const rki_solution *from, unsigned active,
                 double load_at, rki_solution *made);
 
-/** The solution with drift, initial state or load step added where the record clearly says so. */
+/** The solution with drift, initial state or load step added where the record clearly says so.
+ */
 void rki_fit_extras(const rki_bench *bench, rki_solution *best);
 
 /**

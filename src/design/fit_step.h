@@ -9,8 +9,8 @@
  * damping, which runs smoothly from oscillation (damping below 1) to two lags (above).
  */
 typedef enum rki_family {
-    RKI_FIRST = 0,      /* fopdt: [ln T] */
-    RKI_SECOND = 1,     /* sopdt and sopdt-osc: [ln T, ln damping], T^2 s^2 + 2 damping T s + 1 */
+    RKI_FIRST = 0,  /* fopdt: [ln T] */
+    RKI_SECOND = 1, /* sopdt and sopdt-osc: [ln T, ln damping], T^2 s^2 + 2 damping T s + 1 */
     RKI_INTEGRATOR = 2, /* ipdt: nothing */
     RKI_LAGGING = 3,    /* ipdt-lag: [ln T] */
 } rki_family;

@@ -42,6 +42,7 @@ rk_loop_design rk_loop_design_make(void)
     made.gain95[0] = made.gain95[1] = none;
     made.tau95[0][0] = made.tau95[0][1] = made.tau95[1][0] = made.tau95[1][1] = none;
     made.dead_time95[0] = made.dead_time95[1] = none;
+    made.covariance[0][0] = none;
     made.lambda = none;
     made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
     made.requirements = rk_requirements_default();
@@ -55,6 +56,7 @@ void rk_loop_design_take_fit(rk_loop_design *loop, const rk_fit *fit)
     loop->model = fit->model;
     memcpy(loop->gain95, fit->gain95, sizeof loop->gain95);
     memcpy(loop->tau95, fit->tau95, sizeof loop->tau95);
+    memcpy(loop->covariance, fit->covariance, sizeof loop->covariance);
     memcpy(loop->dead_time95, fit->dead_time95, sizeof loop->dead_time95);
 }
 

@@ -41,6 +41,21 @@ bool rk_model_kind_integrates(rk_model_kind kind)
     return kind == RK_MODEL_IPDT || kind == RK_MODEL_IPDT_LAG;
 }
 
+int rk_model_kind_numbers(rk_model_kind kind, int number[RK_MODEL_NUMBERS])
+{
+    int count = 0, i;
+
+    number[count++] = 0;
+    for (i = 0; i < rk_model_kind_times(kind); i++) {
+        number[count++] = 1 + i;
+    }
+    if (kind == RK_MODEL_SOPDT_OSC) {
+        number[count++] = 3;
+    }
+    number[count++] = 4;
+    return count;
+}
+
 const char *rk_model_kind_words(rk_model_kind kind)
 {
     static const char *const words[] = {

@@ -62,3 +62,51 @@ rk_status rk_model_response(const rk_model *model, const rk_record *record, doub
     }
     return RK_OK;
 }
+
+/* Add what a state that starts off rest, or a load from a time on, adds at every row. */
+static void add_walk(walk w, const rk_record *record, double load, double load_at, double *pv)
+{
+    const double *time = rk_record_time(record);
+    double now = time[0];
+    size_t row;
+
+    for (row = 0; row < rk_record_rows(record); row++) {
+        if (load != 0 && w.u == 0 && time[0] + load_at < time[row]) {
+            go(&w, time[0] + load_at - now);
+            now = time[0] + load_at;
+            w.u = load;
+        }
+        go(&w, time[row] - now);
+        now = time[row];
+        pv[row] += w.x[0];
+    }
+}
+
+rk_status rk_fit_response(const rk_fit *fit, const rk_record *record, double *pv, rk_diag *diag)
+{
+    const double *time;
+    walk w = {.model = NULL};
+    rk_status status;
+    size_t row;
+
+    if (fit == NULL) return RK_ERR_ARG;
+    status = rk_model_response(&fit->model, record, pv, diag);
+    if (status != RK_OK) return status;
+    time = rk_record_time(record);
+    w.model = &fit->model;
+    for (row = 0; row < rk_record_rows(record); row++) {
+        pv[row] += fit->drift * (time[row] - time[0]);
+    }
+    if (fit->initial != 0) {
+        w.x[fit->model.kind == RK_MODEL_IPDT_LAG ? 1 : 0] = fit->initial;
+        if (fit->model.kind == RK_MODEL_SOPDT) {
+            w.x[1] = fit->initial; /* at rest but for the place: the rate is 0 */
+        }
+        add_walk(w, record, 0, 0, pv);
+        w.x[0] = w.x[1] = 0;
+    }
+    if (fit->load != 0) {
+        add_walk(w, record, fit->load, fit->load_at, pv);
+    }
+    return RK_OK;
+}

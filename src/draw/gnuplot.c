@@ -193,23 +193,46 @@ static void add_y_label(rk_text *script, const rk_figure_style *style, const cha
     }
 }
 
+static void add_place(rk_text *script, double top, double bottom)
+{
+    rk_text_add(script, "set tmargin screen %d.%02d\nset bmargin screen %d.%02d\n", (int)top,
+                (int)((top * 100.0) + 0.5) % 100, (int)bottom,
+                (int)((bottom * 100.0) + 0.5) % 100);
+}
+
+void rki_panel_first(rk_text *script, const rk_figure_style *style, const char *y_label,
+                     double bottom)
+{
+    add_place(script, 0.85, bottom);
+    rk_text_add(script, "set format x ''\nset key at screen 0.97,0.885 right horizontal Left "
+                        "reverse samplen 3 width 1 nobox\n");
+    add_y_label(script, style, y_label);
+}
+
+void rki_panel_next(rk_text *script, const rk_figure_style *style, const char *y_label,
+                    double top, double bottom)
+{
+    rk_text_add(script, "unset label\nunset arrow\nunset object\nunset key\n");
+    add_place(script, top, bottom);
+    add_y_label(script, style, y_label);
+}
+
+void rki_panel_last(rk_text *script, const rk_figure_style *style, const char *y_label,
+                    double top)
+{
+    rki_panel_next(script, style, y_label, top, 0.10);
+    rk_text_add(script, "set format x '%%g'\nset xlabel 'time, %s'\n",
+                style->minutes ? "min" : "s");
+}
+
 void rki_panel_upper(rk_text *script, const rk_figure_style *style, const char *y_label)
 {
-    rk_text_add(script,
-                "set tmargin screen 0.85\nset bmargin screen 0.42\n"
-                "set format x ''\nset key at screen 0.97,0.885 right horizontal Left reverse "
-                "samplen 3 width 1 nobox\n");
-    add_y_label(script, style, y_label);
+    rki_panel_first(script, style, y_label, 0.42);
 }
 
 void rki_panel_lower(rk_text *script, const rk_figure_style *style, const char *y_label)
 {
-    rk_text_add(script,
-                "unset label\nunset arrow\nunset key\n"
-                "set tmargin screen 0.37\nset bmargin screen 0.10\n"
-                "set format x '%%g'\nset xlabel 'time, %s'\n",
-                style->minutes ? "min" : "s");
-    add_y_label(script, style, y_label);
+    rki_panel_last(script, style, y_label, 0.37);
 }
 
 static void add_pair(rk_text *script, double x, double y)

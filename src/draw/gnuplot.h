@@ -20,6 +20,14 @@ void rki_page_begin(rk_text *script, const rk_figure_style *style, const char *t
 void rki_panel_upper(rk_text *script, const rk_figure_style *style, const char *y_label);
 void rki_panel_lower(rk_text *script, const rk_figure_style *style, const char *y_label);
 
+/** The same for a page of three, from top to bottom; places are parts of the page. */
+void rki_panel_first(rk_text *script, const rk_figure_style *style, const char *y_label,
+                     double bottom);
+void rki_panel_next(rk_text *script, const rk_figure_style *style, const char *y_label,
+                    double top, double bottom);
+void rki_panel_last(rk_text *script, const rk_figure_style *style, const char *y_label,
+                    double top);
+
 /** A named data block of the curve, thinned to what a page can show, extremes kept. */
 void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve);
 

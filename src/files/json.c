@@ -163,24 +163,105 @@ rk_status rk_json_bump(const rk_bump_result *r, rk_text *text, rk_diag *diag)
                   text, diag);
 }
 
-rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag)
+static json_t *candidates_array(const rk_fit *fit)
+{
+    json_t *array = json_array();
+    size_t i;
+
+    for (i = 0; i < fit->candidates; i++) {
+        const rk_fit_candidate *c = &fit->candidate[i];
+
+        json_array_append_new(array, json_pack("{s:s, s:o, s:o, s:o}", "kind",
+                                               rk_model_kind_to_text(c->model.kind), "bic",
+                                               real_or_null(c->bic), "fit_percent",
+                                               real_or_null(c->fit_percent), "model",
+                                               model_object(&c->model)));
+    }
+    return array;
+}
+
+static json_t *hand_array(const rk_hand *hand)
+{
+    json_t *array = json_array();
+    size_t i;
+
+    for (i = 0; hand != NULL && i < hand->count; i++) {
+        const rk_hand_fit *h = &hand->fit[i];
+
+        json_array_append_new(array,
+                              json_pack("{s:s, s:o, s:o, s:o}", "method", h->method, "gain",
+                                        real_or_null(h->model.gain), "time_constant",
+                                        real_or_null(h->model.time_constant[0]), "dead_time",
+                                        real_or_null(h->model.dead_time)));
+    }
+    return array;
+}
+
+static json_t *validation_object(const rk_validation *v)
+{
+    if (v == NULL) return json_null();
+    return json_pack("{s:o, s:o, s:o}", "fit_percent", real_or_null(v->fit_percent), "rmse",
+                     real_or_null(v->rmse), "offset", real_or_null(v->offset));
+}
+
+static json_t *noise_object(const rk_fit *fit)
+{
+    return json_pack("{s:i, s:o, s:o}", "order", fit->noise_order, "memory_s",
+                     fit->noise_memory > 0 ? real_or_null(fit->noise_memory) : json_null(),
+                     "white_correlation", real_or_null(fit->white_correlation));
+}
+
+static json_t *extras_object(const rk_fit *fit)
+{
+    return json_pack("{s:o, s:o, s:o, s:o, s:I, s:b}", "drift_per_s", real_or_null(fit->drift),
+                     "initial", real_or_null(fit->initial), "load", real_or_null(fit->load),
+                     "load_at_s", fit->load != 0 ? real_or_null(fit->load_at) : json_null(),
+                     "left_out", (json_int_t)fit->left_out, "closed_loop", fit->closed_loop);
+}
+
+rk_status rk_json_fit(const rk_fit *fit, const rk_hand *hand, const rk_validation *validation,
+                      rk_text *text, rk_diag *diag)
 {
     json_t *object;
 
     if (fit == NULL || text == NULL) return RK_ERR_ARG;
     object = json_pack(
-        "{s:o, s:{s:o, s:o, s:o, s:o}, s:o, s:o, s:o, s:o, s:[{s:s, s:o, s:o, s:o}], s:I, "
+        "{s:o, s:{s:o, s:o, s:o, s:o, s:o}, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:I, "
         "s:I, s:o}",
         "model", model_object(&fit->model), "interval95", "gain", interval(fit->gain95),
-        "time_constant", times_intervals(fit), "dead_time", interval(fit->dead_time95), "pv0",
-        interval(fit->pv0_95), "fit_percent", real_or_null(fit->fit_percent), "rmse",
-        real_or_null(fit->rmse), "noise", real_or_null(fit->noise), "residual_correlation",
-        real_or_null(fit->residual_correlation), "candidates", "kind",
-        rk_model_kind_to_text(fit->model.kind), "bic", real_or_null(fit->bic), "fit_percent",
-        real_or_null(fit->fit_percent), "model", model_object(&fit->model), "rows",
-        (json_int_t)fit->rows, "moves", (json_int_t)fit->moves, "findings",
-        findings_array(&fit->findings));
+        "time_constant", times_intervals(fit), "damping",
+        fit->model.kind == RK_MODEL_SOPDT_OSC ? interval(fit->damping95) : json_null(),
+        "dead_time", interval(fit->dead_time95), "pv0", interval(fit->pv0_95), "fit_percent",
+        real_or_null(fit->fit_percent), "rmse", real_or_null(fit->rmse), "noise",
+        real_or_null(fit->noise), "residual_correlation",
+        real_or_null(fit->residual_correlation), "noise_colour", noise_object(fit), "extras",
+        extras_object(fit), "candidates", candidates_array(fit), "by_hand", hand_array(hand),
+        "validation", validation_object(validation), "rows", (json_int_t)fit->rows, "moves",
+        (json_int_t)fit->moves, "findings", findings_array(&fit->findings));
     return finish(object, text, diag);
+}
+
+rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag)
+{
+    json_t *array = json_array();
+    size_t i;
+
+    if (fits == NULL || text == NULL) {
+        json_decref(array);
+        return RK_ERR_ARG;
+    }
+    for (i = 0; i < fits->count; i++) {
+        const rk_move_fit *m = &fits->move[i];
+
+        json_array_append_new(
+            array,
+            json_pack("{s:f, s:f, s:f, s:o, s:o}", "at_s", m->at, "from", m->from, "to", m->to,
+                      "model", m->fitted ? model_object(&m->fit.model) : json_null(), "gain95",
+                      m->fitted ? interval(m->fit.gain95) : json_null()));
+    }
+    return finish(
+        json_pack("{s:o, s:o}", "moves", array, "findings", findings_array(&fits->findings)),
+        text, diag);
 }
 
 static json_t *tuning_object(const rk_tuning *t, rk_form form)

@@ -11,7 +11,7 @@
 
 #include <redkettle/files/number.h>
 
-enum { KEYS_MAX = 96 };
+enum { KEYS_MAX = 96, TRIANGLE = RK_MODEL_NUMBERS * (RK_MODEL_NUMBERS + 1) / 2 };
 
 /* A file being read: the loop, and what stands between its lines and it. */
 typedef struct reading {
@@ -19,7 +19,9 @@ typedef struct reading {
     FILE *file;
     rk_loop_design loop;
     rk_given_settings given;
-    bool seen[KEYS_MAX]; /* for each row of the table */
+    bool seen[KEYS_MAX];       /* for each row of the table */
+    double triangle[TRIANGLE]; /* [model] covariance */
+    int triangle_count;
     int line;
     rk_diag *diag;
     rk_status status;
@@ -31,8 +33,9 @@ typedef enum value_type {
     TIME, /* a number with a time unit */
     PAIR, /* two numbers, low and high */
     PAIR_OF_TIMES,
-    TIMES,   /* one or two times, the longer first */
-    STRETCH, /* two times: from when, for how long */
+    TIMES,      /* one or two times, the longer first */
+    COVARIANCE, /* the lower triangle, row by row */
+    STRETCH,    /* two times: from when, for how long */
     TIME_UNIT,
     ACTION,
     KIND,
@@ -76,6 +79,7 @@ static const struct key {
     {"model", "gain-95", PAIR, LOOP(gain95)},
     {"model", "time-constant-95", PAIR_OF_TIMES, LOOP(tau95[0])},
     {"model", "dead-time-95", PAIR_OF_TIMES, LOOP(dead_time95)},
+    {"model", "covariance", COVARIANCE, LOOP(covariance)},
     {"settings", "rule", TEXT, LOOP(rule)},
     {"settings", "lambda", TIME, LOOP(lambda)},
     {"settings", "form", FORM, GIVEN(form)},
@@ -145,6 +149,19 @@ static bool read_pair(const char *value, parse_function *parse, double *pair)
            parse(comma + 1, strlen(comma + 1), &pair[1]);
 }
 
+/* As many numbers as there are; the kind says later what they mean. */
+static bool read_list(const char *value, double *list, int *count)
+{
+    for (*count = 0;; value++) {
+        const size_t width = strcspn(value, ",");
+
+        if (*count == TRIANGLE || !rk_number_parse(value, width, &list[*count])) return false;
+        ++*count;
+        value += width;
+        if (*value == '\0') return true;
+    }
+}
+
 static rk_status set_limit(reading *r, const char *name, const char *value)
 {
     rk_diag inner = {RK_OK, ""};
@@ -212,6 +229,9 @@ static rk_status set_value(reading *r, const struct key *key, const char *value)
             return RK_OK;
         if (read_pair(value, rk_time_parse, pair)) return RK_OK;
         return bad(r, key->name, value, "is not one time, or two such as 160s, 62s");
+    case COVARIANCE:
+        if (read_list(value, r->triangle, &r->triangle_count)) return RK_OK;
+        return bad(r, key->name, value, "is not a list of numbers");
     case STRETCH:
         if (read_pair(value, rk_time_parse, pair)) return RK_OK;
         return bad(r, key->name, value, "is not two times 'from when, for how long'");
@@ -329,6 +349,33 @@ static rk_status finish_model(reading *r, const char *section, const rk_model *m
     return RK_OK;
 }
 
+/* The lower triangle, row by row, of the numbers that the kind has. */
+static rk_status finish_covariance(reading *r)
+{
+    int number[RK_MODEL_NUMBERS], at = 0, a, b;
+    const int count = rk_model_kind_numbers(r->loop.model.kind, number);
+
+    if (r->triangle_count == 0) return RK_OK;
+    if (r->triangle_count != count * (count + 1) / 2) {
+        return rk_diag_set(
+            r->diag, RK_ERR_FORMAT,
+            "%s: [model] covariance has %d numbers, and a %s model's has %d: take "
+            "the line out, or fit again",
+            r->path, r->triangle_count, rk_model_kind_to_text(r->loop.model.kind),
+            count * (count + 1) / 2);
+    }
+    memset(r->loop.covariance, 0, sizeof r->loop.covariance);
+    for (a = 0; a < count; a++) {
+        for (b = 0; b <= a; b++) {
+            const double value = r->triangle[at++];
+
+            r->loop.covariance[number[a]][number[b]] = value;
+            r->loop.covariance[number[b]][number[a]] = value;
+        }
+    }
+    return RK_OK;
+}
+
 static rk_status finish_settings(reading *r)
 {
     rk_diag inner = {RK_OK, ""};
@@ -405,6 +452,9 @@ static rk_status parse(reading *r)
     status = finish_model(r, "model", &r->loop.model, &r->loop.has_model);
     if (status == RK_OK) {
         status = finish_model(r, "plant", &r->loop.plant.model, &r->loop.has_plant);
+    }
+    if (status == RK_OK) {
+        status = finish_covariance(r);
     }
     if (status == RK_OK) {
         status = finish_settings(r);

@@ -11,7 +11,7 @@
 /* A key to write; an empty value takes the key out of the file. */
 typedef struct entry {
     const char *key;
-    char value[2 * RK_REAL_CHARS + 8];
+    char value[240];
     bool done;
 } entry;
 
@@ -261,6 +261,28 @@ static entry pair(const char *key, const double *interval, const char *unit)
     return made;
 }
 
+/* The lower triangle, row by row, of the numbers that the kind has; not known: no key. */
+static entry triangle(const char *key, const rk_loop_design *loop)
+{
+    entry made = {.key = key};
+    int number[RK_MODEL_NUMBERS], a, b;
+    const int count = rk_model_kind_numbers(loop->model.kind, number);
+    size_t used = 0;
+
+    for (a = 0; a < count; a++) {
+        for (b = 0; b <= a; b++) {
+            const double value = loop->covariance[number[a]][number[b]];
+            char chars[RK_REAL_CHARS];
+
+            if (!isfinite(value)) return (entry){.key = key};
+            rk_real_format_rounded(value, 7, chars);
+            used += (size_t)snprintf(made.value + used, sizeof made.value - used, "%s%s",
+                                     used > 0 ? ", " : "", chars);
+        }
+    }
+    return made;
+}
+
 rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, rk_diag *diag)
 {
     const rk_model *m;
@@ -283,6 +305,7 @@ rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, 
             pair("gain-95", loop->gain95, ""),
             pair("time-constant-95", has_times ? loop->tau95[0] : no_times, "s"),
             pair("dead-time-95", loop->dead_time95, "s"),
+            triangle("covariance", loop),
         };
 
         return save(path, "model", entries, sizeof entries / sizeof entries[0], diag);

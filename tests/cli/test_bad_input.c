@@ -59,6 +59,8 @@ static const struct {
     {"times.loop", "[model]\nkind = sopdt\ngain = 2\ntime-constant = 10s;5s\ndead-time = 5\n"},
     {"ipdt.loop", "[loop]\nscan = 1\n[model]\nkind = ipdt\ngain = 2\ndead-time = 5\n"
                   "[settings]\nkc = 0.1\nti = 40\n"},
+    {"covariance.loop",
+     "[model]\ngain = 2\ntime-constant = 10\ndead-time = 5\ncovariance = 1, 2\n"},
     {"full.loop", "[loop]\nscan = 1\n[out]\nlow = 0\nhigh = 100\n[model]\ngain = "
                   "2\ntime-constant = 10\ndead-time = 5\n"
                   "[settings]\nkc = 0.5\nti = 10\n"},
@@ -129,7 +131,16 @@ static const struct {
     {3, "damping 2: a sopdt-osc model has one between 0 and 1", {"check", "damping.loop"}},
     {3, "time-constant '10s;5s' is not one time, or two", {"check", "times.loop"}},
     {3, "margins take a model of kind fopdt, and this one is ipdt", {"check", "ipdt.loop"}},
-    {3, "a sopdt model cannot be fitted", {"fit", "good.csv", "--kind", "sopdt"}},
+    {2, "--exclude: '5' is not two times", {"fit", "good.csv", "--exclude", "5"}},
+    {2, "--compare: unknown model kind", {"fit", "good.csv", "--compare", "x"}},
+    {2, "the model's numbers are what is fitted", {"fit", "full.loop", "--gain", "2"}},
+    {2, "--as-given: give the model", {"fit", "good.csv", "--as-given"}},
+    {2, "--as-given fits nothing", {"fit", "full.loop", "--as-given", "--save"}},
+    {2, "--by-move is a table", {"fit", "good.csv", "--by-move", "--figure", "f.png"}},
+    {3, "the window leaves 2 rows of 10: widen it", {"fit", "good.csv", "--from", "8s"}},
+    {3, "OUT never moves", {"fit", "still.csv", "--by-move"}},
+    {4, "missing.csv: cannot open", {"fit", "good.csv", "--validate", "missing.csv"}},
+    {3, "covariance has 2 numbers, and a fopdt model's has 6", {"check", "covariance.loop"}},
     {2, "--kind: unknown model kind 'pt1'", {"fit", "good.csv", "--kind", "pt1"}},
     {2, "no record", {"fit"}},
     {4, "missing.csv: cannot open: No such file", {"fit", "missing.csv"}},

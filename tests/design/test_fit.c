@@ -125,8 +125,8 @@ START_TEST(without_noise_the_truth_comes_back)
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_msg(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, &diag) == RK_OK, "%s: %s", exact[_i].fact,
-                  diag.text);
+    ck_assert_msg(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, &diag) == RK_OK, "%s: %s",
+                  exact[_i].fact, diag.text);
     ck_assert_msg(close_to(fit.model.gain, r->gain, 1e-5), "%s: gain %g", exact[_i].fact,
                   fit.model.gain);
     ck_assert_msg(close_to(fit.model.time_constant[0], r->tau, 1e-5), "%s: time constant %g",

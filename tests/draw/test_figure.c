@@ -37,8 +37,8 @@ static rk_text *fit_figure(rk_figure_format format)
     rk_fit fit;
 
     ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
-    ck_assert_msg(rk_figure_fit(&loop, record, &fit, &style, image, &diag) == RK_OK, "%s",
-                  diag.text);
+    ck_assert_msg(rk_figure_fit(&loop, record, &fit, NULL, NULL, &style, image, &diag) == RK_OK,
+                  "%s", diag.text);
     rk_record_free(record);
     return image;
 }
@@ -134,7 +134,8 @@ START_TEST(without_gnuplot_the_error_says_what_to_install)
 
     ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_assert_int_eq(setenv("PATH", "/nowhere", 1), 0);
-    ck_assert_int_eq(rk_figure_fit(&loop, record, &fit, &style, image, &diag), RK_ERR_IO);
+    ck_assert_int_eq(rk_figure_fit(&loop, record, &fit, NULL, NULL, &style, image, &diag),
+                     RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "gnuplot not found"));
     ck_assert_uint_eq(rk_text_length(image), 0);
     rk_record_free(record);

@@ -382,7 +382,7 @@ START_TEST(json_has_null_for_what_does_not_exist)
     ck_assert(json_is_true(json_object_get(json, "stable")));
     ck_assert_str_eq(json_string_value(json_object_get(json, "verdict")), "met");
     ck_assert_int_eq(rk_json_check(NULL, &v, &requirements, &findings, text, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_json_fit(NULL, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_json_fit(NULL, NULL, NULL, text, NULL), RK_ERR_ARG);
     json_decref(json);
     rk_text_free(text);
 }

@@ -27,18 +27,19 @@ rk_fit_plan rk_fit_plan_make(void);
 typedef struct rk_fit_candidate {
     rk_model model;
     double bic, fit_percent;
+    double drift, initial, load, load_at; /* as in rk_fit */
 } rk_fit_candidate;
 
-enum { RK_FIT_NUMBERS = 5, RK_FIT_LEFT_OUT = 8 };
+enum { RK_FIT_NUMBERS = RK_MODEL_NUMBERS, RK_FIT_LEFT_OUT = 8 };
 
 /** A model with its certainty. Intervals are {low, high} at 95 %. */
 typedef struct rk_fit {
-    rk_model model;         /* out0 is the first row's OUT, pv0 the fitted baseline */
-    double gain95[2];       /* as the gain */
-    double tau95[2][2];     /* s, of each time constant; {0, 0} where there is none */
-    double damping95[2];    /* {0, 0} where there is none */
-    double dead_time95[2];  /* s, not below 0; by the likelihood's profile */
-    double pv0_95[2];       /* pv-EU */
+    rk_model model;        /* out0 is the first row's OUT, pv0 the fitted baseline */
+    double gain95[2];      /* as the gain */
+    double tau95[2][2];    /* s, of each time constant; {0, 0} where there is none */
+    double damping95[2];   /* {0, 0} where there is none */
+    double dead_time95[2]; /* s, not below 0; by the likelihood's profile */
+    double pv0_95[2];      /* pv-EU */
     double covariance[RK_FIT_NUMBERS][RK_FIT_NUMBERS]; /* of gain, time constants, damping, dead
                                                           time; 0 where there is none */
     double fit_percent; /* 100 (1 - |pv - model| / |pv - mean|): how much of PV's movement */
@@ -46,16 +47,16 @@ typedef struct rk_fit {
     double noise;       /* standard deviation of what the model leaves, pv-EU */
     double residual_correlation; /* of what is left, from a row to the next, -1..1 */
     double white_correlation;    /* the same with the noise's colour taken out */
-    int noise_order;      /* of the autoregression taken for the noise; 0: independent */
-    double noise_memory;  /* of irregular rows: correlation time, s; 0: independent */
-    double bic;           /* Bayesian information criterion; smaller is better */
-    double drift;         /* pv-EU per s, found beside the model; 0: none */
-    double initial;       /* pv-EU off rest at the first row; 0: none */
+    int noise_order;             /* of the autoregression taken for the noise; 0: independent */
+    double noise_memory;         /* of irregular rows: correlation time, s; 0: independent */
+    double bic;                  /* Bayesian information criterion; smaller is better */
+    double drift;                /* pv-EU per s, found beside the model; 0: none */
+    double initial;              /* pv-EU off rest at the first row; 0: none */
     double load, load_at; /* a step found at the plant's input, out-EU, and when, s; 0: none */
     size_t rows, moves;
-    size_t left_out;                       /* rows that are spikes */
-    double left_out_at[RK_FIT_LEFT_OUT];   /* the first of them, s from the first row */
-    bool closed_loop;                      /* OUT answers PV */
+    size_t left_out;                     /* rows that are spikes */
+    double left_out_at[RK_FIT_LEFT_OUT]; /* the first of them, s from the first row */
+    bool closed_loop;                    /* OUT answers PV */
     size_t candidates;
     rk_fit_candidate candidate[RK_MODEL_KINDS];
     rk_findings findings;
@@ -67,10 +68,10 @@ typedef struct rk_fit {
  * global maximum of the likelihood. No start value is needed.
  *
  * The noise's colour is estimated (an autoregression on regular rows, an exponential
- * correlation on irregular ones) and taken out, so that the intervals hold. A drift, a start off
- * rest and one step of load are taken into the model where the record clearly says so; spikes
- * are left out. All of it is said in the findings. Of several kinds the simplest is chosen that
- * the Bayesian criterion does not clearly speak against.
+ * correlation on irregular ones) and taken out, so that the intervals hold. A drift, a start
+ * off rest and one step of load are taken into the model where the record clearly says so;
+ * spikes are left out. All of it is said in the findings. Of several kinds the simplest is
+ * chosen that the Bayesian criterion does not clearly speak against.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA if OUT or PV never moves, there are too few rows
  * or nothing fits; RK_ERR_RANGE for a window that is empty; RK_ERR_MEMORY. *fit is written with
@@ -90,5 +91,84 @@ rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, 
  */
 rk_status rk_model_response(const rk_model *model, const rk_record *record, double *pv,
                             rk_diag *diag);
+
+/**
+ * The same with what was found beside the model: drift, start off rest, load step. Errors as
+ * rk_model_response.
+ */
+rk_status rk_fit_response(const rk_fit *fit, const rk_record *record, double *pv,
+                          rk_diag *diag);
+
+/** How well a model predicts a record that it was not fitted to. */
+typedef struct rk_validation {
+    double fit_percent, rmse; /* as in rk_fit */
+    double offset; /* that was added to PV, pv-EU: the operating point may have moved */
+} rk_validation;
+
+/**
+ * Run the model freely on another record's OUT, no look at its PV but for the offset.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check; RK_ERR_DATA for a record of
+ * fewer than 2 rows or a PV that never moves; RK_ERR_MEMORY.
+ */
+rk_status rk_model_validate(const rk_model *model, const rk_record *record,
+                            rk_validation *validation, rk_diag *diag);
+
+/** A move of OUT fitted alone. */
+typedef struct rk_move_fit {
+    double at, from, to; /* s from the first row; out-EU */
+    bool fitted;         /* else fit holds nothing */
+    rk_fit fit;
+} rk_move_fit;
+
+enum { RK_MOVE_FITS_MAX = 12 };
+
+/** The moves of a record, each fitted alone, and what their differences say. */
+typedef struct rk_move_fits {
+    size_t count;
+    rk_move_fit move[RK_MOVE_FITS_MAX];
+    rk_findings findings;
+} rk_move_fits;
+
+/**
+ * Fit each move of OUT alone, from a little before it to the next: a gain or a dead time that
+ * changes with the operating point, the direction or the valve's play is seen.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA for a record without a move; RK_ERR_MEMORY.
+ */
+rk_status rk_fit_moves(const rk_record *record, rk_model_kind kind, rk_move_fits *fits,
+                       rk_diag *diag);
+
+/** A model by a ruler on paper. */
+typedef struct rk_hand_fit {
+    const char *method;
+    rk_model model;
+} rk_hand_fit;
+
+enum { RK_HAND_FITS = 4 };
+
+/** What the ruler reads, for the figure. */
+typedef struct rk_hand {
+    size_t count; /* 0: the record is not one step of a process that settles */
+    rk_hand_fit fit[RK_HAND_FITS];
+    double move_at;             /* s from the first row */
+    double pv_before, pv_after; /* pv-EU */
+    double at_63;               /* when 63.2 % of the way is gone, s */
+} rk_hand;
+
+/**
+ * First order plus dead time from a record with a single move, as with a ruler: the 63.2 %
+ * point with the moment PV begins to move, two points (28.3 and 63.2 %), two points (35.3
+ * and 85.3
+ * %), and the tangent at the steepest slope.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY. A record that is no single step has count 0.
+ * Source  J. G. Ziegler, N. B. Nichols, Optimum settings for automatic controllers, 1942,
+ * Trans. ASME 64 (tangent); C. L. Smith, Digital Computer Process Control, Intext, 1972 (28.3
+ * and 63.2
+ * %); K. R. Sundaresan, P. R. Krishnaswamy, Estimation of time delay, time constant parameters,
+ * 1977, Canadian J. Chem. Eng. 56 (35.3 and 85.3 %).
+ */
+rk_status rk_fit_by_hand(const rk_record *record, rk_hand *hand, rk_diag *diag);
 
 #endif

@@ -45,7 +45,8 @@ typedef struct rk_loop_design {
 
     bool has_model;
     rk_model model;
-    double gain95[2], tau95[2][2], dead_time95[2]; /* NaN: not known */
+    double gain95[2], tau95[2][2], dead_time95[2];     /* NaN: not known */
+    double covariance[RK_FIT_NUMBERS][RK_FIT_NUMBERS]; /* as in rk_fit; [0][0] NaN: not known */
 
     bool has_settings;
     rk_settings settings;

@@ -30,6 +30,12 @@ int rk_model_kind_times(rk_model_kind kind);
 /** Does PV keep moving for as long as OUT is off balance? */
 bool rk_model_kind_integrates(rk_model_kind kind);
 
+/** A model's numbers, as a covariance counts them. */
+enum { RK_MODEL_NUMBERS = 5 }; /* gain, time constants, damping, dead time */
+
+/** Which of them a kind has, in order; returns how many. */
+int rk_model_kind_numbers(rk_model_kind kind, int number[RK_MODEL_NUMBERS]);
+
 /** "first order plus dead time" and so on. */
 const char *rk_model_kind_words(rk_model_kind kind);
 

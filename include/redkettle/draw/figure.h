@@ -31,14 +31,17 @@ typedef struct rk_figure_style {
 } rk_figure_style;
 
 /**
- * The fit over its record: PV and the model above, OUT below, one time axis, the model's
- * numbers in the title. The picture's bytes are appended to *image. gnuplot draws, as a child
+ * The fit over its record, from top to bottom on one time axis: PV, the model, the other kinds
+ * that were tried as thin lines and, of a single step, the ruler's 63.2 % point; what is left,
+ * in its noise band; OUT. The model's numbers are in the title. hand and rival (a second fit to
+ * show) may be NULL. The picture's bytes are appended to *image. gnuplot draws, as a child
  * process.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO if gnuplot cannot be run or fails; RK_ERR_MEMORY.
  */
 rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, const rk_fit *fit,
-                        const rk_figure_style *style, rk_text *image, rk_diag *diag);
+                        const rk_hand *hand, const rk_fit *rival, const rk_figure_style *style,
+                        rk_text *image, rk_diag *diag);
 
 /** Trials side by side: setpoint and PV above, OUT below, one time axis. Errors as
  * rk_figure_fit. */

@@ -30,7 +30,11 @@ typedef struct rk_bump_result {
 
 rk_status rk_json_bump(const rk_bump_result *result, rk_text *text, rk_diag *diag);
 
-rk_status rk_json_fit(const rk_fit *fit, rk_text *text, rk_diag *diag);
+/** hand and validation may be NULL. */
+rk_status rk_json_fit(const rk_fit *fit, const rk_hand *hand, const rk_validation *validation,
+                      rk_text *text, rk_diag *diag);
+
+rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag);
 
 /** The settings are written in `form`; one that has no such form gets nulls and says so. */
 rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_text *text,
