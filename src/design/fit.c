@@ -127,20 +127,26 @@ static bool is_complex(rki_family family)
     return family == RKI_SECOND || family == RKI_LAGGING;
 }
 
-static void add_candidate(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+static void take_candidate(const rk_fit *made, rk_fit *fit)
 {
     rk_fit_candidate *c = &fit->candidate[fit->candidates++];
+
+    c->model = made->model;
+    c->bic = made->bic;
+    c->fit_percent = made->fit_percent;
+    c->drift = made->drift;
+    c->initial = made->initial;
+    c->load = made->load;
+    c->load_at = made->load_at;
+}
+
+static void add_candidate(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
     rk_fit made;
 
     memset(&made, 0, sizeof made);
     rki_fit_report(b, s, &made);
-    c->model = made.model;
-    c->bic = s->bic;
-    c->fit_percent = made.fit_percent;
-    c->drift = made.drift;
-    c->initial = made.initial;
-    c->load = made.load;
-    c->load_at = made.load_at;
+    take_candidate(&made, fit);
 }
 
 /* All families; the simplest that the criterion does not clearly speak against. */
@@ -192,7 +198,6 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
         rki_fit_family(b, rki_family_of(plan->kind), 0, &best);
         if (best.found) {
             rki_fit_extras(b, &best);
-            add_candidate(b, &best, fit);
         }
     }
     if (!best.found || best.q[RKI_GAIN] == 0) {
@@ -203,6 +208,9 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];
     rki_fit_report(b, &best, fit);
+    if (!plan->any_kind) {
+        take_candidate(fit, fit);
+    }
     return RK_OK;
 }
 

@@ -8,8 +8,8 @@
 enum { STEPS_THIN = 25, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
 /* Longer records have rows too close for the kinks between them to matter. */
 enum { PROFILE_ROWS = 30000 };
-/* A second start is taken along if its cost is within this factor of the best one's. */
-#define RIVAL 1.5
+/* A second start is taken along if its cost is within so many variances of the best one's. */
+#define RIVAL 16.0
 /* An extra parameter must gain so much in the Bayesian criterion; one that was searched for in
    time more. */
 #define CLEARLY 10.0
@@ -182,6 +182,8 @@ void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_s
 {
     rki_start starts[RKI_STARTS];
     rki_task thin = {.series = &b->thin, .family = family, .active = basic(family) | extra};
+    /* Moves all the time: the thinned record has lost most of them. */
+    const bool dense = 10 * b->series.events > b->series.samples;
     rki_solution rival;
     int count, i, best = 0;
 
@@ -201,7 +203,8 @@ void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_s
     memcpy(made->q, starts[best].q, sizeof made->q);
     settle(b, made);
     for (i = 0; i < count; i++) {
-        if (i == best || !(starts[i].cost < RIVAL * starts[best].cost)) continue;
+        if (i == best) continue;
+        if (!dense && starts[i].cost - starts[best].cost > RIVAL * rki_variance(made)) continue;
         if (fabs(starts[i].q[RKI_THETA] - starts[best].q[RKI_THETA]) <
             0.01 * b->series.interval) {
             continue;
@@ -227,20 +230,23 @@ void rki_fit_on(const rki_bench *b, const rki_solution *from, unsigned active, d
     settle(b, made);
 }
 
-/* The time of a load step that explains most, the shape as it is. */
-static double best_load(const rki_bench *b, const rki_solution *from)
+/* The time of a load step that explains most, the shape as it is; *gained is what it takes off
+   the cost of the thinned record. */
+static double best_load(const rki_bench *b, const rki_solution *from, double *gained)
 {
     const rki_series *s = &b->thin;
     const double start = s->time[0], span = s->time[s->samples - 1] - start;
+    double best = HUGE_VAL, at = 0, q[RKI_PARAMETERS], without;
     rki_task task = from->task;
-    double best = HUGE_VAL, at = nan("");
     int i;
 
     task.series = s;
     task.colour = (rki_colour){.first = 1.0};
+    memcpy(q, from->q, sizeof q);
+    without = rki_solve_linear(&task, q);
     task.active |= bit(RKI_LOAD);
     for (i = 1; i < LOADS; i++) {
-        double q[RKI_PARAMETERS], cost;
+        double cost;
 
         memcpy(q, from->q, sizeof q);
         task.load_at = start + (span * i / LOADS);
@@ -250,20 +256,45 @@ static double best_load(const rki_bench *b, const rki_solution *from)
             at = task.load_at;
         }
     }
+    *gained = without - best;
     return at;
 }
+
+/* What one more parameter would take off the cost, by the slope there: one pass, no descent. */
+static double promise(const rki_solution *s, rki_parameter extra)
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], gained = 0;
+    rki_task task = s->task;
+    rki_normal n;
+    int i, j;
+
+    task.active |= bit(extra);
+    rki_pass(&task, s->q, &n, NULL);
+    if (!rki_invert(task.active, n.h[0], inverse)) return 0;
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            gained += n.g[i] * inverse[i][j] * n.g[j];
+        }
+    }
+    return gained;
+}
+
+/* A promise of less than this part of what is needed is not followed. */
+#define HOPEFUL 0.3
 
 void rki_fit_extras(const rki_bench *b, rki_solution *best)
 {
     static const rki_parameter extras[] = {RKI_INITIAL, RKI_DRIFT};
     rki_solution trial, chosen;
+    double at, gained;
     size_t turn, i;
 
+    if (best->task.family == RKI_INTEGRATOR) return;
     for (turn = 0; turn < 2; turn++) {
         chosen = *best;
         for (i = 0; i < 2; i++) {
             if (rki_active(&best->task, (int)extras[i])) continue;
-            if (best->task.family == RKI_INTEGRATOR) continue;
+            if (promise(best, extras[i]) < HOPEFUL * CLEARLY * rki_variance(best)) continue;
             rki_fit_on(b, best, best->task.active | bit(extras[i]), 0, &trial);
             if (trial.found && trial.bic + CLEARLY < best->bic && trial.bic < chosen.bic) {
                 chosen = trial;
@@ -272,8 +303,10 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
         if (!(chosen.bic < best->bic)) break;
         *best = chosen;
     }
-    if (best->task.family == RKI_INTEGRATOR || best->task.family == RKI_LAGGING) return;
-    rki_fit_on(b, best, best->task.active | bit(RKI_LOAD), best_load(b, best), &trial);
+    if (best->task.family == RKI_LAGGING) return;
+    at = best_load(b, best, &gained);
+    if (gained < HOPEFUL * CLEARLY_SEARCHED * rki_variance(best)) return;
+    rki_fit_on(b, best, best->task.active | bit(RKI_LOAD), at, &trial);
     if (trial.found && trial.bic + CLEARLY_SEARCHED < best->bic) {
         *best = trial;
     }
@@ -281,9 +314,9 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
 
 /* The profile's grid: parts of an error, or of an interval where the noise is coloured, over so
    many of them. */
-#define GRID_ERROR (1.0 / 3.0)
+#define GRID_ERROR 0.45
 #define GRID_ROW 0.25
-#define REACH_ERRORS 5.0
+#define REACH_ERRORS 4.5
 enum { REACH_ROWS = 3, GRID_MOST = 161 };
 
 /* Sums over the grid of dead times, each weighed by its likelihood. */

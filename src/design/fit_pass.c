@@ -242,6 +242,10 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
     walker w;
     size_t i;
 
+    if (rki_pass_is_first(task)) {
+        rki_pass_first(task, q, normal, residual);
+        return;
+    }
     width = list_active(task->active, place);
     begin(&w, task, q);
     for (i = 0; i < s->samples; i++) {

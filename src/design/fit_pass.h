@@ -38,6 +38,7 @@ typedef struct rki_task {
     unsigned active; /* bits of rki_parameter */
     double load_at;  /* s from the first row */
     rki_colour colour;
+    const double *decay; /* of RKI_FIRST, optional: rki_decays at this shape */
 } rki_task;
 
 /** The normal equations at a point: h d = g for the step d of the active parameters. */
@@ -52,6 +53,14 @@ typedef struct rki_normal {
  */
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual);
+
+/** exp(-interval / tau) before every sample: many passes at one time constant share them. */
+void rki_decays(const rki_series *series, double tau, double *decay);
+
+/** The pass of the commonest problem, several times as fast; rki_pass knows when to take it. */
+bool rki_pass_is_first(const rki_task *task);
+void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
+                    double *residual);
 
 /** Is a parameter in use? */
 static inline bool rki_active(const rki_task *task, int parameter)

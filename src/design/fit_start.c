@@ -49,13 +49,20 @@ static void keep_best(rki_start *best, int *count, const rki_start *candidate)
 }
 
 /* One shape: the local minima along the dead time, denser towards zero. */
-static void search_line(const rki_task *task, const grid *g, rki_start *point,
+static void search_line(const rki_task *given, const grid *g, rki_start *point,
                         rki_start best[RKI_STARTS], int *count)
 {
+    double decay[RKI_COARSE_MAX + 1];
+    rki_task shared = *given;
+    const rki_task *task = &shared;
     const double most = rki_theta_most(task->series);
     rki_start line[THETAS_MOST];
     int i;
 
+    if (given->family == RKI_FIRST && given->series->samples <= RKI_COARSE_MAX) {
+        rki_decays(given->series, exp(point->q[RKI_SHAPE]), decay);
+        shared.decay = decay;
+    }
     for (i = 0; i < g->thetas; i++) {
         const double part = (double)i / g->thetas;
 
