@@ -13,6 +13,8 @@
 /* Rows that a fit needs, and more than it can take. */
 enum { ROWS_LEAST = 5 };
 #define ROWS_MOST 100000000
+/* OUT that changes in more than one of so many rows moves all the time. */
+#define DENSE 10
 
 rk_fit_plan rk_fit_plan_make(void)
 {
@@ -112,13 +114,19 @@ static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan
     /* What stands off the line between its neighbours, before there is a model. */
     memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
     b->left_out = rki_leave_out_spikes(b);
-    return rki_series_thin(&b->thin, &b->series, diag);
+    status = rki_series_thin(&b->thin, &b->series, diag);
+    b->dense = DENSE * b->series.events > b->series.samples;
+    if (status == RK_OK && b->dense) {
+        status = rki_series_chunk(&b->chunk, &b->series, diag);
+    }
+    return status;
 }
 
 static void clean_up(rki_bench *b)
 {
     rki_series_free(&b->series);
     rki_series_free(&b->thin);
+    rki_series_free(&b->chunk);
     rk_memory_free(b->residual);
 }
 

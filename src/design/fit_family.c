@@ -178,44 +178,66 @@ static void settle(const rki_bench *b, rki_solution *s)
     judge(s);
 }
 
-void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_solution *made)
+/* Starts from a part of the record, each led down on it, best first. */
+static int find_starts(const rki_series *part, rki_task task, rki_start starts[RKI_STARTS])
 {
-    rki_start starts[RKI_STARTS];
-    rki_task thin = {.series = &b->thin, .family = family, .active = basic(family) | extra};
-    /* Moves all the time: the thinned record has lost most of them. */
-    const bool dense = 10 * b->series.events > b->series.samples;
-    rki_solution rival;
-    int count, i, best = 0;
+    int count, i;
 
-    thin.colour.first = 1.0;
-    count = rki_search(&thin, starts);
+    task.series = part;
+    count = rki_search(&task, starts);
     for (i = 0; i < count; i++) {
         rki_normal n;
+        int k;
 
-        (void)rki_descend(&thin, starts[i].q, STEPS_THIN, &n);
+        (void)rki_descend(&task, starts[i].q, STEPS_THIN, &n);
         starts[i].cost = n.cost;
-        if (starts[i].cost < starts[best].cost) {
-            best = i;
+        for (k = i; k > 0 && starts[k].cost < starts[k - 1].cost; k--) {
+            const rki_start better = starts[k];
+
+            starts[k] = starts[k - 1];
+            starts[k - 1] = better;
         }
     }
-    memset(made, 0, sizeof *made);
-    made->task = thin;
-    memcpy(made->q, starts[best].q, sizeof made->q);
-    settle(b, made);
+    return count;
+}
+
+/* Take the starts to all rows, the first one and those that could be better; the best is kept.
+ */
+static void follow(const rki_bench *b, const rki_task *task, const rki_start *starts, int count,
+                   rki_solution *made)
+{
+    int i;
+
     for (i = 0; i < count; i++) {
-        if (i == best) continue;
-        if (!dense && starts[i].cost - starts[best].cost > RIVAL * rki_variance(made)) continue;
-        if (fabs(starts[i].q[RKI_THETA] - starts[best].q[RKI_THETA]) <
-            0.01 * b->series.interval) {
+        rki_solution s = {.task = *task};
+
+        if (i > 0 && !b->dense &&
+            (starts[i].cost - starts[0].cost > RIVAL * rki_variance(made) ||
+             fabs(starts[i].q[RKI_THETA] - starts[0].q[RKI_THETA]) <
+                 0.01 * b->series.interval)) {
             continue;
         }
-        rival = *made;
-        rival.task = thin;
-        memcpy(rival.q, starts[i].q, sizeof rival.q);
-        settle(b, &rival);
-        if (rival.found && (!made->found || rival.bic < made->bic)) {
-            *made = rival;
+        memcpy(s.q, starts[i].q, sizeof s.q);
+        settle(b, &s);
+        if (s.found && (!made->found || s.bic < made->bic)) {
+            *made = s;
         }
+    }
+}
+
+void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_solution *made)
+{
+    rki_task task = {.family = family, .active = basic(family) | extra};
+    rki_start starts[RKI_STARTS];
+    int count;
+
+    memset(made, 0, sizeof *made);
+    task.colour.first = 1.0;
+    count = find_starts(&b->thin, task, starts);
+    follow(b, &task, starts, count, made);
+    if (b->dense) {
+        count = find_starts(&b->chunk, task, starts);
+        follow(b, &task, starts, count, made);
     }
 }
 

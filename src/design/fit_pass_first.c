@@ -12,8 +12,8 @@
 
 bool rki_pass_is_first(const rki_task *task)
 {
-    const unsigned plain = (1U << RKI_GAIN) | (1U << RKI_START) | (1U << RKI_THETA) |
-                           (1U << RKI_SHAPE);
+    const unsigned plain =
+        (1U << RKI_GAIN) | (1U << RKI_START) | (1U << RKI_THETA) | (1U << RKI_SHAPE);
 
     return task->family == RKI_FIRST && (task->active & ~plain) == 0 &&
            task->colour.order == 0 && !(task->colour.memory > 0);
@@ -45,7 +45,7 @@ typedef struct sums {
 static void close_stretch(const sums *s, double u, double gain, double tau, rki_normal *n)
 {
     const double t = gain / tau;
-    double (*h)[RKI_PARAMETERS] = n->h;
+    double(*h)[RKI_PARAMETERS] = n->h;
 
     h[RKI_GAIN][RKI_GAIN] += s->vv + (u * ((2.0 * s->v) + (u * s->w)));
     h[RKI_START][RKI_GAIN] += s->v + (u * s->w);
@@ -95,8 +95,7 @@ void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_no
 
     memset(normal, 0, sizeof *normal);
     for (;;) {
-        const double next =
-            event < s->events ? s->event_time[event] + theta : HUGE_VAL;
+        const double next = event < s->events ? s->event_time[event] + theta : HUGE_VAL;
 
         for (; i < s->samples; i++) {
             const double now = s->time[i], w = s->weight[i];
@@ -151,8 +150,8 @@ void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_no
             if (residual != NULL) {
                 residual[i] = r;
             }
-            sum = (sums){w,         w * v,     w * b,     w * v * v, w * v * b,
-                         w * b * b, w * r,     w * r * v, w * r * b, w * r * r};
+            sum = (sums){w,         w * v, w * b,     w * v * v, w * v * b,
+                         w * b * b, w * r, w * r * v, w * r * b, w * r * r};
         }
         i++;
     }

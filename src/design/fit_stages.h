@@ -37,6 +37,8 @@ typedef struct rki_solution {
 typedef struct rki_bench {
     rki_series series; /* all rows; weight 0: left out */
     rki_series thin;
+    rki_series chunk; /* no samples unless dense */
+    bool dense;       /* OUT moves all the time: blocks blur it */
     double *residual; /* room for one number a row */
     bool regular;     /* rows come at a fixed interval, but for gaps */
     size_t left_out;  /* rows that are spikes */

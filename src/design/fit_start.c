@@ -28,6 +28,7 @@ enum { THETAS_MOST = 200 };
 
 double rki_theta_most(const rki_series *series)
 {
+    if (series->events == 0) return 0.0;
     return series->time[series->samples - 1] - fmax(series->event_time[0], 0.0);
 }
 

@@ -204,3 +204,28 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
     }
     return RK_OK;
 }
+
+rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *diag)
+{
+    size_t samples, events = 0, i;
+    rk_status status;
+
+    for (i = 0; i < full->samples && full->time[i] < full->event_time[0]; i++) {
+        continue;
+    }
+    samples = i + RKI_CHUNK_MAX < full->samples ? i + RKI_CHUNK_MAX : full->samples;
+    while (events < full->events && full->event_time[events] <= full->time[samples - 1]) {
+        events++;
+    }
+    status = make_series(chunk, samples, events, diag);
+    if (status != RK_OK) return status;
+    memcpy(chunk->time, full->time, samples * sizeof(double));
+    memcpy(chunk->pv, full->pv, samples * sizeof(double));
+    memcpy(chunk->weight, full->weight, samples * sizeof(double));
+    memcpy(chunk->event_time, full->event_time, events * sizeof(double));
+    memcpy(chunk->event_size, full->event_size, events * sizeof(double));
+    chunk->pv_ref = full->pv_ref;
+    chunk->out0 = full->out0;
+    chunk->interval = full->interval;
+    return RK_OK;
+}

@@ -30,8 +30,14 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
  */
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag);
 
+/**
+ * The first rows as they are, at most RKI_CHUNK_MAX of them from where OUT first moves: for a
+ * record whose OUT moves all the time, which blocks would blur.
+ */
+rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *diag);
+
 void rki_series_free(rki_series *series);
 
-enum { RKI_COARSE_MAX = 700 };
+enum { RKI_COARSE_MAX = 700, RKI_CHUNK_MAX = 1200 };
 
 #endif

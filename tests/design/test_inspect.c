@@ -323,7 +323,7 @@ static const struct {
     {jitter_alone, "unfit", 0, "OUT never moves by more than its jitter"},
     {ramp, "good", 2, NULL},
     {stepped_ramp, "good", 2, NULL},
-    {automatic, "unfit", 0, "was the loop in automatic?"},
+    {automatic, "usable", 0, "was the loop in automatic?"},
     {too_noisy, "unfit", 2, "no model explains PV by OUT"},
     {noisy, "usable", 2, "the gain is known to +-"},
     {clipped, "unfit", 2, "PV is at an end of its range"},
