@@ -198,6 +198,7 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
 {
     rki_solution best;
     double interval[2];
+    rk_status status;
 
     memset(fit, 0, sizeof *fit);
     if (plan->any_kind) {
@@ -212,7 +213,8 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
         return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
     }
     clean(b, &best);
-    rki_fit_profile(b, &best, interval);
+    status = rki_fit_profile(b, &best, interval, diag);
+    if (status != RK_OK) return status;
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];
     rki_fit_report(b, &best, fit);

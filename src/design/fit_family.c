@@ -282,23 +282,33 @@ static double best_load(const rki_bench *b, const rki_solution *from, double *ga
     return at;
 }
 
-/* What one more parameter would take off the cost, by the slope there: one pass, no descent. */
-static double promise(const rki_solution *s, rki_parameter extra)
+/* What a step to the minimum would take off the cost, by the slope here. */
+static double gain_of(const rki_normal *n, unsigned active)
 {
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], gained = 0;
-    rki_task task = s->task;
-    rki_normal n;
     int i, j;
 
-    task.active |= bit(extra);
-    rki_pass(&task, s->q, &n, NULL);
-    if (!rki_invert(task.active, n.h[0], inverse)) return 0;
+    if (!rki_invert(active, n->h[0], inverse)) return 0;
     for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            gained += n.g[i] * inverse[i][j] * n.g[j];
+        for (j = 0; j < RKI_PARAMETERS && ((active >> i) & 1U); j++) {
+            gained += ((active >> j) & 1U) ? n->g[i] * inverse[i][j] * n->g[j] : 0.0;
         }
     }
     return gained;
+}
+
+/* What one more parameter would take off, on the thinned record: no descent, no pass over all
+   rows. */
+static double promise(const rki_bench *b, const rki_solution *s, rki_parameter extra)
+{
+    rki_task task = s->task;
+    rki_normal n;
+
+    task.series = &b->thin;
+    task.colour = (rki_colour){.first = 1.0};
+    task.active |= bit(extra);
+    rki_pass(&task, s->q, &n, NULL);
+    return gain_of(&n, task.active) - gain_of(&n, s->task.active);
 }
 
 /* A promise of less than this part of what is needed is not followed. */
@@ -316,7 +326,7 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
         chosen = *best;
         for (i = 0; i < 2; i++) {
             if (rki_active(&best->task, (int)extras[i])) continue;
-            if (promise(best, extras[i]) < HOPEFUL * CLEARLY * rki_variance(best)) continue;
+            if (promise(b, best, extras[i]) < HOPEFUL * CLEARLY * rki_variance(best)) continue;
             rki_fit_on(b, best, best->task.active | bit(extras[i]), 0, &trial);
             if (trial.found && trial.bic + CLEARLY < best->bic && trial.bic < chosen.bic) {
                 chosen = trial;
@@ -371,7 +381,7 @@ static void add_point(const rki_solution *s, double theta, mixture *m)
         }
         gained += d[i] * n.g[i];
     }
-    weight = exp(0.5 * (s->normal.cost - (n.cost - gained)) / variance);
+    weight = exp(0.5 * (s->normal.cost - (n.cost + s->spare - gained)) / variance);
     d[RKI_THETA] = theta - s->q[RKI_THETA];
     m->theta[m->count] = theta;
     m->part[m->count++] = weight;
@@ -439,7 +449,7 @@ static void take_mixture(rki_solution *s, mixture *m, double interval[2])
         }
     }
     /* The mean over the dead times scatters less than the highest of several peaks. */
-    for (i = 0; i < RKI_PARAMETERS; i++) {
+    for (i = 0; i < RKI_PARAMETERS && is_coloured(&s->task.colour); i++) {
         s->q[i] += m->mean[i];
     }
     interval[0] = quantile(m, 0.025);
@@ -450,33 +460,87 @@ static void take_mixture(rki_solution *s, mixture *m, double interval[2])
     }
 }
 
-void rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2])
-{
-    const bool coloured = is_coloured(&s->task.colour);
-    const double row = b->series.interval, t = rki_t95(s);
-    double step, reach, theta, error;
-    mixture m = {.at_zero = -1.0};
-    int places, i;
+/* Longer records of independent noise are looked at thinned: short blocks where the dead time may
+   end, so that little is lost. */
+enum { THIN_FROM = 2500 };
+#define ROWS_BEFORE 3.0
 
-    if (coloured && b->series.samples <= PROFILE_ROWS) {
-        look_across(s);
+/* The model as it is at the blocks' times, and the average of what it leaves there: so the
+   thinned problem has its minimum where the whole one has it. */
+static rk_status thin_out(const rki_bench *b, const rki_solution *s, double reach,
+                          rki_series *fine, rk_diag *diag)
+{
+    const double late = s->q[RKI_THETA] - reach - (ROWS_BEFORE * b->series.interval);
+    double left[RKI_COARSE_MAX];
+    rki_task task = s->task;
+    rk_status status;
+    rki_normal n;
+    size_t i;
+
+    memset(fine, 0, sizeof *fine);
+    if (is_coloured(&s->task.colour) || b->dense || b->series.samples < THIN_FROM) return RK_OK;
+    rki_pass(&task, s->q, &n, b->residual);
+    status = rki_series_thin_late(fine, &b->series, b->residual, fmax(late, 0.0), diag);
+    if (status != RK_OK) return status;
+    task.series = fine;
+    rki_pass(&task, s->q, &n, left);
+    for (i = 0; i < fine->samples; i++) {
+        fine->pv[i] += fine->pv[i] - left[i];
     }
-    error = take_curvature(s);
-    theta = s->q[RKI_THETA];
-    interval[0] = fmax(theta - (t * error), 0.0);
-    interval[1] = theta + (t * error);
-    if (b->series.samples > PROFILE_ROWS || !isfinite(error) || error < 1e-3 * row) return;
-    step = coloured ? fmin(GRID_ERROR * error, GRID_ROW * row) : GRID_ERROR * error;
-    reach = fmax(REACH_ERRORS * error, coloured ? REACH_ROWS * row : 0.0);
-    places = (int)fmin(2.0 * ceil(reach / step), GRID_MOST - 1);
+    return RK_OK;
+}
+
+static void sum_up(rki_solution *s, double step, double reach, mixture *m)
+{
+    const int places = (int)fmin(2.0 * ceil(reach / step), GRID_MOST - 1);
+    const double theta = s->q[RKI_THETA];
+    int i;
+
     step = 2.0 * reach / places;
     for (i = 0; i <= places; i++) {
         const double place = theta - reach + (i * step);
 
         if (place <= -step) continue;
-        add_point(s, fmax(place, 0.0), &m);
+        add_point(s, fmax(place, 0.0), m);
     }
+}
+
+rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2], rk_diag *diag)
+{
+    const bool coloured = is_coloured(&s->task.colour);
+    const double row = b->series.interval, t = rki_t95(s);
+    double step, reach, error;
+    mixture m = {.at_zero = -1.0};
+    rki_series fine;
+    rk_status status;
+
+    if (coloured && b->series.samples <= PROFILE_ROWS) {
+        look_across(s);
+    }
+    error = take_curvature(s);
+    interval[0] = fmax(s->q[RKI_THETA] - (t * error), 0.0);
+    interval[1] = s->q[RKI_THETA] + (t * error);
+    if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) || error < 1e-3 * row) {
+        return RK_OK;
+    }
+    step = coloured ? fmin(GRID_ERROR * error, GRID_ROW * row) : GRID_ERROR * error;
+    reach = fmax(REACH_ERRORS * error, coloured ? REACH_ROWS * row : 0.0);
+    status = thin_out(b, s, reach, &fine, diag);
+    if (status != RK_OK) return status;
+    if (fine.samples > 0) {
+        rki_normal n;
+
+        /* The thinned cost lacks what the blocks average out. */
+        s->task.series = &fine;
+        rki_pass(&s->task, s->q, &n, NULL);
+        s->spare = s->normal.cost - n.cost;
+    }
+    sum_up(s, step, reach, &m);
+    s->task.series = &b->series;
+    s->spare = 0;
+    rki_series_free(&fine);
     if (m.count > 2) {
         take_mixture(s, &m, interval);
     }
+    return RK_OK;
 }

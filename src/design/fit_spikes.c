@@ -24,7 +24,7 @@ static double off_line(const rki_bench *b, size_t i)
 }
 
 /* Values that a deviation is estimated from: enough of them, evenly taken. */
-enum { LOOKED_AT = 4000 };
+enum { LOOKED_AT = 1500 };
 
 /* Deviation of what stands off the line, spikes not counted. */
 static double usual_off(const rki_bench *b)

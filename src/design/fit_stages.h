@@ -29,7 +29,8 @@ typedef struct rki_solution {
     rki_normal normal;
     double bic;
     bool found;
-    bool certain; /* the covariance is known */
+    double spare;  /* of the cost, that a thinned series lacks */
+    bool certain;  /* the covariance is known */
     double covariance[RKI_PARAMETERS][RKI_PARAMETERS];
 } rki_solution;
 
@@ -65,7 +66,8 @@ void rki_fit_extras(const rki_bench *bench, rki_solution *best);
  * likelihood's profile along the dead time: across the local minima that lie within a sample
  * interval, each weighed by its likelihood.
  */
-void rki_fit_profile(const rki_bench *bench, rki_solution *at, double interval[2]);
+rk_status rki_fit_profile(const rki_bench *bench, rki_solution *at, double interval[2],
+                          rk_diag *diag);
 
 /** Leave out rows that stand far off what the model and their neighbours say; how many more. */
 size_t rki_leave_out_spikes(rki_bench *bench);

@@ -45,25 +45,22 @@ static int by_value(const void *left, const void *right)
     return (a > b) - (a < b);
 }
 
-/* Sorts in series->weight, which nothing needs yet. */
-static double median_interval(rki_series *series)
+/* Gaps that a median is taken of: enough of them, evenly taken. */
+enum { GAPS = 2001 };
+
+static double median_interval(const rki_series *series)
 {
     const size_t intervals = series->samples - 1;
-    double *gap = series->weight;
-    size_t i;
+    const size_t step = (intervals / GAPS) + 1;
+    double gap[GAPS];
+    size_t count = 0, i;
 
     if (intervals == 0) return 0.0;
-    for (i = 0; i < intervals; i++) {
-        gap[i] = series->time[i + 1] - series->time[i];
+    for (i = 0; i < intervals; i += step) {
+        gap[count++] = series->time[i + 1] - series->time[i];
     }
-    /* Regular sampling, the common case, needs no sorting. */
-    for (i = 1; i < intervals && gap[i] == gap[0]; i++) {
-        continue;
-    }
-    if (i < intervals) {
-        qsort(gap, intervals, sizeof(double), by_value);
-    }
-    return gap[intervals / 2];
+    qsort(gap, count, sizeof(double), by_value);
+    return gap[count / 2];
 }
 
 rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag *diag)
@@ -203,6 +200,31 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
         first = end;
     }
     return RK_OK;
+}
+
+rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double *values,
+                               double late, rk_diag *diag)
+{
+    rki_series shifted = *full;
+    double *times = rk_memory_create(full->events, sizeof *times);
+    rk_status status;
+    size_t i;
+
+    if (times == NULL) {
+        (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to thin a record");
+        return RK_ERR_MEMORY;
+    }
+    for (i = 0; i < full->events; i++) {
+        times[i] = full->event_time[i] + late;
+    }
+    shifted.event_time = times;
+    shifted.pv = values;
+    status = rki_series_thin(thin, &shifted, diag);
+    for (i = 0; status == RK_OK && i < thin->events; i++) {
+        thin->event_time[i] -= late;
+    }
+    rk_memory_free(times);
+    return status;
 }
 
 rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *diag)

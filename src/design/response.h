@@ -30,6 +30,11 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
  */
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag);
 
+/** The same of other values at the same times, with the short blocks so much later than the moves,
+ * s: where a dead time ends. */
+rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double *values,
+                               double late, rk_diag *diag);
+
 /**
  * The first rows as they are, at most RKI_CHUNK_MAX of them from where OUT first moves: for a
  * record whose OUT moves all the time, which blocks would blur.
@@ -38,6 +43,6 @@ rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *d
 
 void rki_series_free(rki_series *series);
 
-enum { RKI_COARSE_MAX = 700, RKI_CHUNK_MAX = 1200 };
+enum { RKI_COARSE_MAX = 300, RKI_CHUNK_MAX = 1200 };
 
 #endif
