@@ -18,6 +18,7 @@
 #include <redkettle/design/model.h>
 #include <redkettle/design/plant_design.h>
 #include <redkettle/design/record.h>
+#include <redkettle/design/reduce.h>
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/settings.h>
 #include <redkettle/design/trial.h>

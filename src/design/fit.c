@@ -105,15 +105,19 @@ static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan
     status = lay_window(plan, &b->series, diag);
     if (status != RK_OK) return status;
     b->regular = is_regular(&b->series);
+    b->closed_loop = rki_answers_pv(record);
     b->residual = rk_memory_create(b->series.samples, sizeof(double));
     if (b->residual == NULL) {
         (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
                           b->series.samples);
         return RK_ERR_MEMORY;
     }
-    /* What stands off the line between its neighbours, before there is a model. */
-    memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
-    b->left_out = rki_leave_out_spikes(b);
+    b->plain = plan->plain;
+    if (!b->plain) {
+        /* What stands off the line between its neighbours, before there is a model. */
+        memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
+        b->left_out = rki_leave_out_spikes(b);
+    }
     status = rki_series_thin(&b->thin, &b->series, diag);
     b->dense = DENSE * b->series.events > b->series.samples;
     if (status == RK_OK && b->dense) {
@@ -187,6 +191,7 @@ static void clean(rki_bench *b, rki_solution *best)
     rki_normal n;
     size_t more;
 
+    if (b->plain) return;
     rki_pass(&best->task, best->q, &n, b->residual);
     more = rki_leave_out_spikes(b);
     if (more == 0) return;

@@ -10,7 +10,7 @@
    the average that a hand draws through the noise; that of the slope. */
 #define REST_PART 0.15
 #define SMOOTH_PART 0.02
-#define SLOPE_PART 0.06
+#define SLOPE_PART 0.03
 #define SEEN_LATE 0.0513
 enum { ROWS_LEAST = 12 };
 

@@ -165,7 +165,7 @@ static void settle(const rki_bench *b, rki_solution *s)
         rki_normal n;
 
         (void)rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
-        if (turn + 1 == COLOURINGS) break;
+        if (turn + 1 == COLOURINGS || b->plain) break;
         rki_pass(&s->task, s->q, &n, b->residual);
         s->task.colour = rki_colour_of(b);
         if (!is_coloured(&s->task.colour)) {
@@ -321,7 +321,7 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
     double at, gained;
     size_t turn, i;
 
-    if (best->task.family == RKI_INTEGRATOR) return;
+    if (best->task.family == RKI_INTEGRATOR || b->plain) return;
     for (turn = 0; turn < 2; turn++) {
         chosen = *best;
         for (i = 0; i < 2; i++) {
@@ -460,8 +460,8 @@ static void take_mixture(rki_solution *s, mixture *m, double interval[2])
     }
 }
 
-/* Longer records of independent noise are looked at thinned: short blocks where the dead time may
-   end, so that little is lost. */
+/* Longer records of independent noise are looked at thinned: short blocks where the dead time
+   may end, so that little is lost. */
 enum { THIN_FROM = 2500 };
 #define ROWS_BEFORE 3.0
 
@@ -505,7 +505,8 @@ static void sum_up(rki_solution *s, double step, double reach, mixture *m)
     }
 }
 
-rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2], rk_diag *diag)
+rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2],
+                          rk_diag *diag)
 {
     const bool coloured = is_coloured(&s->task.colour);
     const double row = b->series.interval, t = rki_t95(s);
@@ -520,7 +521,8 @@ rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2
     error = take_curvature(s);
     interval[0] = fmax(s->q[RKI_THETA] - (t * error), 0.0);
     interval[1] = s->q[RKI_THETA] + (t * error);
-    if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) || error < 1e-3 * row) {
+    if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) ||
+        error < 1e-3 * row) {
         return RK_OK;
     }
     step = coloured ? fmin(GRID_ERROR * error, GRID_ROW * row) : GRID_ERROR * error;

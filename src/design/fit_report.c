@@ -311,6 +311,7 @@ static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
     fit->noise_order = s->task.colour.order;
     fit->noise_memory = s->task.colour.memory;
     fit->left_out = b->left_out;
+    fit->closed_loop = b->closed_loop;
     memcpy(fit->left_out_at, b->left_out_at, sizeof fit->left_out_at);
 }
 

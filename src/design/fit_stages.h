@@ -29,8 +29,8 @@ typedef struct rki_solution {
     rki_normal normal;
     double bic;
     bool found;
-    double spare;  /* of the cost, that a thinned series lacks */
-    bool certain;  /* the covariance is known */
+    double spare; /* of the cost, that a thinned series lacks */
+    bool certain; /* the covariance is known */
     double covariance[RKI_PARAMETERS][RKI_PARAMETERS];
 } rki_solution;
 
@@ -39,6 +39,8 @@ typedef struct rki_bench {
     rki_series series; /* all rows; weight 0: left out */
     rki_series thin;
     rki_series chunk; /* no samples unless dense */
+    bool closed_loop; /* OUT answers PV */
+    bool plain;       /* least squares and no more */
     bool dense;       /* OUT moves all the time: blocks blur it */
     double *residual; /* room for one number a row */
     bool regular;     /* rows come at a fixed interval, but for gaps */
@@ -71,6 +73,9 @@ rk_status rki_fit_profile(const rki_bench *bench, rki_solution *at, double inter
 
 /** Leave out rows that stand far off what the model and their neighbours say; how many more. */
 size_t rki_leave_out_spikes(rki_bench *bench);
+
+/** Does OUT answer PV from row to row: was the record made in automatic? */
+bool rki_answers_pv(const rk_record *record);
 
 /** Variance of an innovation. */
 double rki_variance(const rki_solution *at);

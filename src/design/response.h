@@ -30,8 +30,8 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
  */
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag);
 
-/** The same of other values at the same times, with the short blocks so much later than the moves,
- * s: where a dead time ends. */
+/** The same of other values at the same times, with the short blocks so much later than the
+ * moves, s: where a dead time ends. */
 rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double *values,
                                double late, rk_diag *diag);
 

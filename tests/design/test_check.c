@@ -258,14 +258,15 @@ Suite *suite_settings(void);
 Suite *suite_trial(void);
 Suite *suite_fit(void);
 Suite *suite_fit_ipdt(void);
+Suite *suite_fit_kinds(void);
 Suite *suite_inspect(void);
 Suite *suite_bump(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_margins, suite_tune, suite_settings,
-                                             suite_trial,   suite_fit,  suite_fit_ipdt,
-                                             suite_inspect, suite_bump, suite_check};
+    static Suite *(*const makers[])(void) = {
+        suite_margins,  suite_tune,      suite_settings, suite_trial, suite_fit,
+        suite_fit_ipdt, suite_fit_kinds, suite_inspect,  suite_bump,  suite_check};
 
     return run_suites(makers, COUNT(makers));
 }

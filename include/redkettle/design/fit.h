@@ -14,6 +14,7 @@ enum { RK_FIT_EXCLUDES = 8 };
 /** What to fit, and to what part of the record. Times in s from the first row. */
 typedef struct rk_fit_plan {
     bool any_kind; /* choose the kind */
+    bool plain; /* least squares and no more: no colour, nothing beside the model, no spikes */
     rk_model_kind kind;
     double from, to; /* only rows within; NaN: all. OUT before counts all the same */
     size_t excludes;
