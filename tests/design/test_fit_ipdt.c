@@ -99,10 +99,14 @@ Suite *suite_fit_ipdt(void)
 {
     Suite *suite = suite_create("design/fit_ipdt");
     TCase *t = tcase_create("fit_ipdt");
+    TCase *many = tcase_create("statistics");
 
     add_table(t, without_noise_the_integrator_comes_back, exact);
-    tcase_add_test(t, intervals_of_an_integrator_hold);
     tcase_add_test(t, the_known_integrator_is_inside_the_intervals);
+    /* Hundreds of runs that say nothing new under the sanitizers. */
+    tcase_set_tags(many, "statistics");
+    tcase_add_test(many, intervals_of_an_integrator_hold);
+    suite_add_tcase(suite, many);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -712,10 +712,10 @@ Suite *suite_fit_kinds(void)
 {
     Suite *suite = suite_create("design/fit_kinds");
     TCase *t = tcase_create("fit_kinds");
+    TCase *many = tcase_create("statistics");
 
     add_table(t, the_right_kind_is_chosen_and_its_numbers_come_back, kinds);
     add_table(t, known_records_get_their_kind_and_hold_the_truth, known);
-    tcase_add_test(t, intervals_hold_with_coloured_noise_too);
     add_table(t, an_awkward_record_gives_a_warned_model_or_none, awkward);
     tcase_add_test(t, a_window_leaves_out_what_it_says);
     tcase_add_test(t, by_hand_is_what_a_ruler_gives);
@@ -723,6 +723,10 @@ Suite *suite_fit_kinds(void)
     tcase_add_test(t, moves_are_fitted_one_by_one);
     add_table(t, a_process_is_reduced_by_the_half_rule_and_by_its_response, reductions);
     tcase_add_test(t, a_process_out_of_range_is_refused);
+    /* Hundreds of runs that say nothing new under the sanitizers. */
+    tcase_set_tags(many, "statistics");
+    tcase_add_test(many, intervals_hold_with_coloured_noise_too);
+    suite_add_tcase(suite, many);
     suite_add_tcase(suite, t);
     return suite;
 }
