@@ -20,6 +20,7 @@ test: all sanitize
 
 bench: all
 	@build/redkettle-bench build/redkettle
+	@build/redkettle-statistics
 
 install: all
 	@cmake --install build --prefix $(PREFIX)
