@@ -175,7 +175,7 @@ static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
                 ? PREFER_SIMPLE
                 : 0.0;
 
-        rki_fit_family(b, families[i], 0, &made);
+        rki_fit_family(b, families[i], best->found ? best : NULL, &made);
         if (!made.found) continue;
         rki_fit_extras(b, &made);
         add_candidate(b, &made, fit);
@@ -209,7 +209,7 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
     if (plan->any_kind) {
         choose(b, &best, fit);
     } else {
-        rki_fit_family(b, rki_family_of(plan->kind), 0, &best);
+        rki_fit_family(b, rki_family_of(plan->kind), NULL, &best);
         if (best.found) {
             rki_fit_extras(b, &best);
         }

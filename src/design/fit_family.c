@@ -10,6 +10,8 @@ enum { STEPS_THIN = 25, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
 enum { PROFILE_ROWS = 30000 };
 /* A second start is taken along if its cost is within so many variances of the best one's. */
 #define RIVAL 16.0
+/* Least squares that leave so many times more than another family's are not worth more. */
+#define HOPELESS 2.0
 /* An extra parameter must gain so much in the Bayesian criterion; one that was searched for in
    time more. */
 #define CLEARLY 10.0
@@ -156,7 +158,7 @@ static bool is_coloured(const rki_colour *colour)
 }
 
 /* Least squares, then the colour of what is left, and again with it. */
-static void settle(const rki_bench *b, rki_solution *s)
+static void settle(const rki_bench *b, const rki_solution *rival, rki_solution *s)
 {
     int turn;
 
@@ -165,7 +167,11 @@ static void settle(const rki_bench *b, rki_solution *s)
         rki_normal n;
 
         (void)rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
-        if (turn + 1 == COLOURINGS || b->plain) break;
+        if (turn == 0) {
+            s->plain_cost = s->normal.cost;
+            s->hopeless = rival != NULL && s->plain_cost > HOPELESS * rival->plain_cost;
+        }
+        if (turn + 1 == COLOURINGS || b->plain || s->hopeless) break;
         rki_pass(&s->task, s->q, &n, b->residual);
         s->task.colour = rki_colour_of(b);
         if (!is_coloured(&s->task.colour)) {
@@ -179,12 +185,13 @@ static void settle(const rki_bench *b, rki_solution *s)
 }
 
 /* Starts from a part of the record, each led down on it, best first. */
-static int find_starts(const rki_series *part, rki_task task, rki_start starts[RKI_STARTS])
+static int find_starts(const rki_series *part, rki_task task, const rki_solution *near,
+                       rki_start starts[RKI_STARTS])
 {
     int count, i;
 
     task.series = part;
-    count = rki_search(&task, starts);
+    count = rki_search(&task, near, starts);
     for (i = 0; i < count; i++) {
         rki_normal n;
         int k;
@@ -203,8 +210,8 @@ static int find_starts(const rki_series *part, rki_task task, rki_start starts[R
 
 /* Take the starts to all rows, the first one and those that could be better; the best is kept.
  */
-static void follow(const rki_bench *b, const rki_task *task, const rki_start *starts, int count,
-                   rki_solution *made)
+static void follow(const rki_bench *b, const rki_task *task, const rki_solution *rival,
+                   const rki_start *starts, int count, rki_solution *made)
 {
     int i;
 
@@ -218,26 +225,27 @@ static void follow(const rki_bench *b, const rki_task *task, const rki_start *st
             continue;
         }
         memcpy(s.q, starts[i].q, sizeof s.q);
-        settle(b, &s);
+        settle(b, rival, &s);
         if (s.found && (!made->found || s.bic < made->bic)) {
             *made = s;
         }
     }
 }
 
-void rki_fit_family(const rki_bench *b, rki_family family, unsigned extra, rki_solution *made)
+void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *rival,
+                    rki_solution *made)
 {
-    rki_task task = {.family = family, .active = basic(family) | extra};
+    rki_task task = {.family = family, .active = basic(family)};
     rki_start starts[RKI_STARTS];
     int count;
 
     memset(made, 0, sizeof *made);
     task.colour.first = 1.0;
-    count = find_starts(&b->thin, task, starts);
-    follow(b, &task, starts, count, made);
+    count = find_starts(&b->thin, task, rival, starts);
+    follow(b, &task, rival, starts, count, made);
     if (b->dense) {
-        count = find_starts(&b->chunk, task, starts);
-        follow(b, &task, starts, count, made);
+        count = find_starts(&b->chunk, task, rival, starts);
+        follow(b, &task, rival, starts, count, made);
     }
 }
 
@@ -249,7 +257,7 @@ void rki_fit_on(const rki_bench *b, const rki_solution *from, unsigned active, d
     }
     made->task.active = active;
     made->task.load_at = load_at;
-    settle(b, made);
+    settle(b, NULL, made);
 }
 
 /* The time of a load step that explains most, the shape as it is; *gained is what it takes off
@@ -321,7 +329,7 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
     double at, gained;
     size_t turn, i;
 
-    if (best->task.family == RKI_INTEGRATOR || b->plain) return;
+    if (best->task.family == RKI_INTEGRATOR || b->plain || best->hopeless) return;
     for (turn = 0; turn < 2; turn++) {
         chosen = *best;
         for (i = 0; i < 2; i++) {

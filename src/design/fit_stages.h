@@ -19,9 +19,6 @@ typedef struct rki_start {
 /** The longest dead time that the record can show. */
 double rki_theta_most(const rki_series *series);
 
-/** The best local minima of a grid on a thinned series, best first; returns how many. */
-int rki_search(const rki_task *task, rki_start best[RKI_STARTS]);
-
 /** A family fitted to a series, its noise coloured as it is. */
 typedef struct rki_solution {
     rki_task task;
@@ -29,10 +26,18 @@ typedef struct rki_solution {
     rki_normal normal;
     double bic;
     bool found;
-    double spare; /* of the cost, that a thinned series lacks */
-    bool certain; /* the covariance is known */
+    bool hopeless;     /* far behind another family: not followed to its end */
+    double plain_cost; /* of least squares, before any colour */
+    double spare;      /* of the cost, that a thinned series lacks */
+    bool certain;      /* the covariance is known */
     double covariance[RKI_PARAMETERS][RKI_PARAMETERS];
 } rki_solution;
+
+/**
+ * The best local minima of a grid on a thinned series, best first; returns how many. Around
+ * `near`, a first order that was found before, the grid is smaller; NULL: everywhere.
+ */
+int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RKI_STARTS]);
 
 /** What a fit works on. */
 typedef struct rki_bench {
@@ -51,8 +56,11 @@ typedef struct rki_bench {
 /** The colour of what is left: order by criterion. Needs bench->residual. */
 rki_colour rki_colour_of(const rki_bench *bench);
 
-/** From the start search to the minimum on all rows. */
-void rki_fit_family(const rki_bench *bench, rki_family family, unsigned extra,
+/**
+ * From the start search to the minimum on all rows; one that is far behind `rival` (may be
+ * NULL) ends with plain least squares.
+ */
+void rki_fit_family(const rki_bench *bench, rki_family family, const rki_solution *rival,
                     rki_solution *made);
 
 /** From a solution on, with other parameters in use. */

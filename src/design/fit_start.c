@@ -18,7 +18,13 @@ typedef struct grid {
     int times, dampings, thetas;
 } grid;
 
-static const grid grids[] = {{20, 1, 40}, {12, 6, 24}, {1, 1, 200}, {14, 1, 30}};
+static const grid grids[] = {{20, 1, 40}, {12, 6, 24}, {1, 1, 120}, {12, 1, 24}};
+/* Around a first order: time constants from a tenth to twice its own, dead times up to its own
+   and two of them. */
+static const grid near_grid = {6, 6, 16};
+#define NEAR_LEAST 0.1
+#define NEAR_MOST 2.0
+#define NEAR_TIMES 2.0
 static const double dampings[] = {0.15, 0.4, 0.75, 1.1, 1.8, 3.5};
 
 /* The grid's time constants, as parts of the sampling interval and of the record's length. */
@@ -50,13 +56,12 @@ static void keep_best(rki_start *best, int *count, const rki_start *candidate)
 }
 
 /* One shape: the local minima along the dead time, denser towards zero. */
-static void search_line(const rki_task *given, const grid *g, rki_start *point,
+static void search_line(const rki_task *given, const grid *g, double most, rki_start *point,
                         rki_start best[RKI_STARTS], int *count)
 {
     double decay[RKI_COARSE_MAX + 1];
     rki_task shared = *given;
     const rki_task *task = &shared;
-    const double most = rki_theta_most(task->series);
     rki_start line[THETAS_MOST];
     int i;
 
@@ -78,21 +83,28 @@ static void search_line(const rki_task *given, const grid *g, rki_start *point,
     }
 }
 
-int rki_search(const rki_task *task, rki_start best[RKI_STARTS])
+int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RKI_STARTS])
 {
     const rki_series *s = task->series;
-    const grid *g = &grids[task->family];
-    const double low = log(TAU_LEAST * s->interval);
-    const double high = log(TAU_MOST * (s->time[s->samples - 1] - s->time[0]));
+    const bool close =
+        near != NULL && task->family == RKI_SECOND && near->task.family == RKI_FIRST;
+    const grid *g = close ? &near_grid : &grids[task->family];
+    double low = log(TAU_LEAST * s->interval), most = rki_theta_most(s);
+    double high = log(TAU_MOST * (s->time[s->samples - 1] - s->time[0]));
     rki_start point;
     int count = 0, i, z;
 
+    if (close) {
+        low = near->q[RKI_SHAPE] + log(NEAR_LEAST);
+        high = near->q[RKI_SHAPE] + log(NEAR_MOST);
+        most = fmin(most, near->q[RKI_THETA] + (NEAR_TIMES * exp(near->q[RKI_SHAPE])));
+    }
     memset(&point, 0, sizeof point);
     for (i = 0; i < g->times; i++) {
         point.q[RKI_SHAPE] = g->times > 1 ? low + ((high - low) * i / (g->times - 1)) : low;
         for (z = 0; z < g->dampings; z++) {
             point.q[RKI_SHAPE_2] = log(dampings[z]);
-            search_line(task, g, &point, best, &count);
+            search_line(task, g, most, &point, best, &count);
         }
     }
     return count;
