@@ -3,7 +3,7 @@
 # if they are missing.
 set -eu
 
-packages='build-essential cmake ninja-build pkg-config libcminpack-dev libcsv-dev libinih-dev
+packages='build-essential cmake ninja-build pkg-config libcsv-dev libinih-dev
 libjansson-dev gnuplot-nox check valgrind clang-format'
 packages="$packages $*"
 

@@ -29,8 +29,8 @@ double rki_t95(const rki_solution *at)
     return student95(fmax(at->normal.count - k, 1.0));
 }
 
-/* Below this ratio of their sum to twice their mean two lags are taken for equal ones. */
-#define EQUAL 1.0
+/* A damping from here to 1 is taken for two equal lags. */
+#define EQUAL 0.95
 
 static void take_model(const rki_bench *b, const rki_solution *s, rk_model *m)
 {
@@ -46,7 +46,7 @@ static void take_model(const rki_bench *b, const rki_solution *s, rk_model *m)
         m->time_constant[0] = tau;
         m->damping = z < EQUAL ? z : 0.0;
         if (z >= EQUAL) {
-            m->time_constant[0] = tau * (z + sqrt((z - 1.0) * (z + 1.0)));
+            m->time_constant[0] = z > 1.0 ? tau * (z + sqrt((z - 1.0) * (z + 1.0))) : tau;
             m->time_constant[1] = tau * tau / m->time_constant[0];
         }
         return;

@@ -22,9 +22,9 @@ static const struct {
 } hall[] = {
     {"blend-brix", "5,-5", "5min", "fopdt", -0.118, 46.5, 17.4},
     {"syrup-flow", "8,-16,8", "40s", "fopdt", 1.9, 6.2, 1.85},
-    {"header-pressure", "5,-5,-5,5", "60s", "ipdt", 0.0145, 0, 3.6},
+    {"header-pressure", "5,-5,-5,5", "60s", "auto", 0.0145, 0, 3.6},
     {"acid-ph", "8,-16,8", "5min", "fopdt", -0.042, 55, 21.7},
-    {"glycol-temperature", "10,-10", "20min", "fopdt", -0.19, 180, 55},
+    {"glycol-temperature", "10,-10", "20min", "auto", -0.19, 160, 24},
 };
 
 /* A demo loop in a directory, its plant's seed replaced if seed > 0. */

@@ -69,6 +69,40 @@ START_TEST(fit_prints_one_json_object_with_the_model)
 }
 END_TEST
 
+/* The table says what each move gives; the model laid over a record is not fitted. */
+START_TEST(fit_shows_moves_models_as_given_and_validation)
+{
+    json_t *j = json_of(
+        TOOL(NULL, "fit", RECORDS "staircase.csv", "--by-move", "--kind", "fopdt", "--json"),
+        0);
+
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "moves")), 4);
+    ck_close(number_at(j, "moves.1.model.gain"), -0.36, 0.15);
+    ck_assert_double_eq(number_at(j, "moves.3.at_s"), 330);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "fit", CLEAN, "--as-given", "--gain", "-0.118", "--time-constant",
+                     "46.5", "--dead-time", "10", "--json"),
+                0);
+    ck_assert_double_eq(number_at(j, "model.dead_time"), 10);
+    ck_assert_double_lt(number_at(j, "fit_percent"), 95);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "fit", CLEAN, "--validate", RK_SOURCE "/data/blend-brix.csv",
+                     "--compare", "sopdt", "--json"),
+                0);
+    ck_assert_double_gt(number_at(j, "validation.fit_percent"), 95);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "by_hand")), 4);
+    ck_close(number_at(j, "by_hand.1.time_constant"), 46.5, 0.05);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "candidates")), 4);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "fit", RECORDS "second_order_two_lags.csv", "--json"), 0);
+    ck_assert_str_eq(json_string_value(json_object_get(json_object_get(j, "model"), "kind")),
+                     "sopdt");
+    ck_assert_uint_eq(
+        json_array_size(json_object_get(json_object_get(j, "interval95"), "time_constant")), 2);
+    json_decref(j);
+}
+END_TEST
+
 START_TEST(check_agrees_with_the_closed_forms)
 {
     json_t *j = json_of(TOOL(NULL, "check", MODEL, "--kc", "1.2", "--ti", "10s", "--json"), 1);
@@ -419,6 +453,7 @@ Suite *suite_commands(void)
     TCase *t = tcase_create("commands");
 
     tcase_add_test(t, fit_prints_one_json_object_with_the_model);
+    tcase_add_test(t, fit_shows_moves_models_as_given_and_validation);
     tcase_add_test(t, check_agrees_with_the_closed_forms);
     tcase_add_test(t, settings_may_be_typed_in_any_form);
     tcase_add_test(t, tune_gives_the_rules_in_the_form_asked_for);
