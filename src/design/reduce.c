@@ -173,9 +173,12 @@ static rk_status fit_response(const rk_process *p, rk_model_kind kind, rk_reduct
         longest += p->lag[i];
     }
     step = SPAN * longest / POINTS;
-    status = pv == NULL || fit == NULL
-                 ? rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to reduce")
-                 : rk_record_create(&record, diag);
+    if (pv == NULL || fit == NULL) {
+        status = RK_ERR_MEMORY;
+        (void)rk_diag_set(diag, status, "out of memory to reduce");
+    } else {
+        status = rk_record_create(&record, diag);
+    }
     if (status == RK_OK) {
         simulate(p, step, pv);
         status = rk_record_add(record, -step, 0, 0, diag);

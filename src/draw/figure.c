@@ -282,7 +282,8 @@ rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, con
     p.work = rk_memory_create(rows, sizeof *p.work);
     p.other = rk_memory_create(1, sizeof *p.other);
     if (script == NULL || p.model == NULL || p.work == NULL || p.other == NULL) {
-        status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a figure");
+        status = RK_ERR_MEMORY;
+        (void)rk_diag_set(diag, status, "out of memory for a figure");
     } else {
         status = rk_fit_response(fit, record, p.model, diag);
     }

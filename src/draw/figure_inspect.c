@@ -181,7 +181,8 @@ rk_status rk_figure_inspect(const rk_loop_design *loop, const rk_record *record,
     script = rk_text_create();
     work = rk_memory_create(4 * rk_record_rows(record), sizeof *work);
     if (script == NULL || work == NULL) {
-        status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a figure");
+        status = RK_ERR_MEMORY;
+        (void)rk_diag_set(diag, status, "out of memory for a figure");
     } else {
         draw(script, loop, record, inspection, style, work);
         status = rki_gnuplot_run(script, image, diag);
