@@ -4,6 +4,7 @@
  * Each figure is the median of several runs.
  */
 #include <math.h>
+#include <stdbool.h>
 #include <stdint.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -87,6 +88,110 @@ static void bench_fit(size_t rows)
     printf("  fit of %7zu samples      %8.2f ms  %6.1f ns per sample   (dead time %.3f s)\n",
            rows, 1e3 * median(seconds, RUNS), 1e9 * median(seconds, RUNS) / (double)rows,
            fit.model.dead_time);
+    rk_record_free(record);
+}
+
+/* All kinds tried, and the best chosen. */
+static void bench_kinds(size_t rows)
+{
+    const rk_fit_plan plan = rk_fit_plan_make();
+    rk_record *record = make_record(rows);
+    double seconds[3];
+    rk_fit fit;
+    size_t i;
+
+    for (i = 0; i < 3; i++) {
+        const double start = now();
+
+        if (rk_fit_run(record, &plan, &fit, NULL) != RK_OK) {
+            abort();
+        }
+        seconds[i] = now() - start;
+    }
+    printf("  all kinds, %7zu samples   %8.2f ms  %6.1f ns per sample   (%s)\n", rows,
+           1e3 * median(seconds, 3), 1e9 * median(seconds, 3) / (double)rows,
+           rk_model_kind_to_text(fit.model.kind));
+    rk_record_free(record);
+}
+
+/* What a model leaves, by the closed form of each move at each row. */
+static double reference_cost(const rk_record *record, double tau, double theta)
+{
+    const double *time = rk_record_time(record), *out = rk_record_out(record);
+    const double *pv = rk_record_pv(record);
+    const size_t rows = rk_record_rows(record);
+    double at[8], size[8], x, sx = 0, sy = 0, sxx = 0, sxy = 0, syy = 0, n = (double)rows;
+    size_t moves = 0, i, k;
+
+    for (i = 1; i < rows && moves < 8; i++) {
+        if (out[i] != out[i - 1]) {
+            at[moves] = time[i];
+            size[moves++] = out[i] - out[i - 1];
+        }
+    }
+    for (i = 0; i < rows; i++) {
+        for (x = 0, k = 0; k < moves; k++) {
+            const double since = time[i] - at[k] - theta;
+
+            x += since > 0 ? size[k] * (1.0 - exp(-since / tau)) : 0.0;
+        }
+        sx += x;
+        sy += pv[i] - pv[0];
+        sxx += x * x;
+        sxy += x * (pv[i] - pv[0]);
+        syy += (pv[i] - pv[0]) * (pv[i] - pv[0]);
+    }
+    sxx -= sx * sx / n;
+    sxy -= sx * sy / n;
+    syy -= sy * sy / n;
+    return sxx > 0 ? syy - (sxy * sxy / sxx) : syy;
+}
+
+/* The same least squares the plain way: a grid over all rows, then steps that halve. */
+static void bench_reference(size_t rows)
+{
+    rk_record *record = make_record(rows);
+    const double start = now();
+    double tau = 30, theta = 30, best = HUGE_VAL, step_tau = 15, step_theta = 15, cost;
+    int passes = 0, i, k;
+
+    for (i = 0; i < 20; i++) {
+        for (k = 0; k < 30; k++) {
+            const double t = 2.0 * exp(0.3 * i), d = 10.0 * k;
+
+            cost = reference_cost(record, t, d);
+            passes++;
+            if (cost < best) {
+                best = cost;
+                tau = t;
+                theta = d;
+            }
+        }
+    }
+    while (step_theta > 1e-3) {
+        const double moves[4][2] = {
+            {step_tau, 0}, {-step_tau, 0}, {0, step_theta}, {0, -step_theta}};
+        bool better = false;
+
+        for (i = 0; i < 4; i++) {
+            if (!(tau + moves[i][0] > 0) || theta + moves[i][1] < 0) continue;
+            cost = reference_cost(record, tau + moves[i][0], theta + moves[i][1]);
+            passes++;
+            if (cost < best) {
+                best = cost;
+                tau += moves[i][0];
+                theta += moves[i][1];
+                better = true;
+            }
+        }
+        if (!better) {
+            step_tau *= 0.5;
+            step_theta *= 0.5;
+        }
+    }
+    printf("  reference, %7zu samples   %8.2f ms  %6.1f ns per sample   (dead time %.3f s, %d "
+           "passes over all rows)\n",
+           rows, 1e3 * (now() - start), 1e9 * (now() - start) / (double)rows, theta, passes);
     rk_record_free(record);
 }
 
@@ -242,6 +347,9 @@ int main(int argc, char **argv)
     bench_fit(10000);
     bench_fit(100000);
     bench_fit(1000000);
+    bench_reference(10000);
+    bench_kinds(10000);
+    bench_kinds(100000);
     if (argc > 1) {
         bench_process(argv[1], 10000);
     }
