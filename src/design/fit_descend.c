@@ -112,16 +112,19 @@ static void keep_in_bounds(const rki_task *task, const double *from, double *q)
     q[RKI_SHAPE_2] = fmin(fmax(q[RKI_SHAPE_2], LN_DAMPING_LEAST), LN_DAMPING_MOST);
 }
 
-/* A step that promises less than this part of the cost is the last. */
+/* A step that promises less than this part of the cost is the last; or less than this part of a
+   variance, which is a thirtieth of a standard error. */
 #define ENOUGH 1e-9
+#define ENOUGH_VARIANCES 1e-3
 
 int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal)
 {
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
-    double lambda = 1e-4;
+    double lambda = 1e-4, enough;
     int passes = 1, step, i;
 
     rki_pass(task, q, normal, NULL);
+    enough = fmax(ENOUGH, ENOUGH_VARIANCES / fmax(normal->count, 1.0));
     for (step = 0; step < steps; step++) {
         double damped[RKI_PARAMETERS][RKI_PARAMETERS], trial[RKI_PARAMETERS], promised = 0;
         rki_normal there;
@@ -144,8 +147,8 @@ int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_n
         rki_pass(task, trial, &there, NULL);
         passes++;
         if (there.cost <= normal->cost && isfinite(there.cost)) {
-            const bool last = normal->cost - there.cost <= ENOUGH * there.cost &&
-                              promised <= ENOUGH * normal->cost;
+            const bool last = normal->cost - there.cost <= enough * there.cost &&
+                              promised <= enough * normal->cost;
 
             memcpy(q, trial, sizeof trial);
             *normal = there;
@@ -153,7 +156,7 @@ int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_n
             if (last) break;
         } else {
             lambda = fmax(10.0 * lambda, 1e-6);
-            if (lambda > 1e8 || promised <= 1e-3 * ENOUGH * normal->cost) break;
+            if (lambda > 1e8 || promised <= 1e-3 * enough * normal->cost) break;
         }
     }
     return passes;

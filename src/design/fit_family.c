@@ -5,7 +5,7 @@
 #include "fit_stages.h"
 
 /* Steps of the descents: on the thinned record, on all rows, after the colour is known. */
-enum { STEPS_THIN = 25, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
+enum { STEPS_THIN = 25, STEPS_ALL = 40, STEPS_COLOUR = 20, STEPS_HOPELESS = 2, COLOURINGS = 3 };
 /* Longer records have rows too close for the kinks between them to matter. */
 enum { PROFILE_ROWS = 30000 };
 /* A second start is taken along if its cost is within so many variances of the best one's. */
@@ -232,6 +232,33 @@ static void follow(const rki_bench *b, const rki_task *task, const rki_solution 
     }
 }
 
+/* Is the best start so far behind on the thinned record that no steps on all rows can help? */
+static bool is_hopeless(const rki_bench *b, const rki_solution *rival, const rki_start *start)
+{
+    rki_task task;
+    rki_normal n;
+
+    if (rival == NULL || b->dense) return false;
+    task = rival->task;
+    task.series = &b->thin;
+    task.colour = (rki_colour){.first = 1.0};
+    rki_pass(&task, rival->q, &n, NULL);
+    return start->cost - n.cost > (HOPELESS - 1.0) * rival->plain_cost;
+}
+
+/* A few steps of least squares, for the record. */
+static void look_at(const rki_bench *b, const rki_task *task, const rki_start *start,
+                    rki_solution *made)
+{
+    made->task = *task;
+    made->task.series = &b->series;
+    made->hopeless = true;
+    memcpy(made->q, start->q, sizeof made->q);
+    (void)rki_descend(&made->task, made->q, STEPS_HOPELESS, &made->normal);
+    made->plain_cost = made->normal.cost;
+    judge(made);
+}
+
 void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *rival,
                     rki_solution *made)
 {
@@ -242,6 +269,10 @@ void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *r
     memset(made, 0, sizeof *made);
     task.colour.first = 1.0;
     count = find_starts(&b->thin, task, rival, starts);
+    if (count > 0 && is_hopeless(b, rival, &starts[0])) {
+        look_at(b, &task, &starts[0], made);
+        return;
+    }
     follow(b, &task, rival, starts, count, made);
     if (b->dense) {
         count = find_starts(&b->chunk, task, rival, starts);

@@ -324,7 +324,7 @@ static const struct {
     {ramp, "good", 2, NULL},
     {stepped_ramp, "good", 2, NULL},
     {automatic, "usable", 0, "was the loop in automatic?"},
-    {too_noisy, "unfit", 2, "no model explains PV by OUT"},
+    {too_noisy, "unfit", 2, "times its noise)"},
     {noisy, "usable", 2, "the gain is known to +-"},
     {clipped, "unfit", 2, "PV is at an end of its range"},
     {coarse, "usable", 2, "PV comes in steps of 0.05 and moved only"},
