@@ -374,7 +374,8 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
         if (!(chosen.bic < best->bic)) break;
         *best = chosen;
     }
-    if (best->task.family == RKI_LAGGING) return;
+    /* A load step that was missed leaves anything but white noise. */
+    if (best->task.family == RKI_LAGGING || !is_coloured(&best->task.colour)) return;
     at = best_load(b, best, &gained);
     if (gained < HOPEFUL * CLEARLY_SEARCHED * rki_variance(best)) return;
     rki_fit_on(b, best, best->task.active | bit(RKI_LOAD), at, &trial);

@@ -18,7 +18,7 @@ typedef struct grid {
     int times, dampings, thetas;
 } grid;
 
-static const grid grids[] = {{20, 1, 40}, {12, 6, 24}, {1, 1, 120}, {12, 1, 24}};
+static const grid grids[] = {{16, 1, 28}, {12, 6, 24}, {1, 1, 120}, {12, 1, 24}};
 /* Around a first order: time constants from a tenth to twice its own, dead times up to its own
    and two of them. */
 static const grid near_grid = {6, 6, 16};
