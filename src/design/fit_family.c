@@ -504,6 +504,7 @@ static void take_mixture(rki_solution *s, mixture *m, double interval[2])
    may end, so that little is lost. */
 enum { THIN_FROM = 2500 };
 #define ROWS_BEFORE 3.0
+#define SMOOTH_ROWS 4.0
 
 /* The model as it is at the blocks' times, and the average of what it leaves there: so the
    thinned problem has its minimum where the whole one has it. */
@@ -563,6 +564,10 @@ rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2
     interval[1] = s->q[RKI_THETA] + (t * error);
     if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) ||
         error < 1e-3 * row) {
+        return RK_OK;
+    }
+    /* So many rows wide, the minimum is smooth, and far from no dead time at all. */
+    if (!coloured && error > SMOOTH_ROWS * row && s->q[RKI_THETA] > SMOOTH_ROWS * error) {
         return RK_OK;
     }
     step = coloured ? fmin(GRID_ERROR * error, GRID_ROW * row) : GRID_ERROR * error;
