@@ -157,7 +157,7 @@ static void add_candidate(const rki_bench *b, const rki_solution *s, rk_fit *fit
     rk_fit made;
 
     memset(&made, 0, sizeof made);
-    rki_fit_report(b, s, &made);
+    rki_fit_describe(b, s, &made);
     take_candidate(&made, fit);
 }
 

@@ -17,10 +17,10 @@ bool rki_invert(unsigned active, const double *h,
     memset(inverse, 0, sizeof m);
     for (i = 0; i < RKI_PARAMETERS; i++) {
         const bool on = (active >> i) & 1U;
+        const double own = h[i * (RKI_PARAMETERS + 1)];
 
-        if (on && !(h[i * (RKI_PARAMETERS + 1)] > 0 && isfinite(h[i * (RKI_PARAMETERS + 1)])))
-            return false;
-        scale[i] = on ? 1.0 / sqrt(h[i * (RKI_PARAMETERS + 1)]) : 0.0;
+        if (on && !(own > 0 && isfinite(own))) return false;
+        scale[i] = on ? 1.0 / sqrt(own) : 0.0;
         inverse[i][i] = 1.0;
     }
     for (i = 0; i < RKI_PARAMETERS; i++) {
@@ -70,26 +70,32 @@ static void solve(double inverse[RKI_PARAMETERS][RKI_PARAMETERS], const double *
     }
 }
 
-double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS])
+double rki_promise(unsigned active, const rki_normal *normal,
+                   double inverse[RKI_PARAMETERS][RKI_PARAMETERS], double d[RKI_PARAMETERS])
 {
-    const unsigned linear = task->active & ((1U << RKI_THETA) - 1U);
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
-    rki_task alone = *task;
-    rki_normal n;
     double gained = 0;
     int i;
 
-    alone.active = linear;
-    for (i = 0; i < RKI_THETA; i++) {
-        q[i] = 0;
+    memset(d, 0, RKI_PARAMETERS * sizeof *d);
+    if (!rki_invert(active, normal->h[0], inverse)) return 0.0;
+    solve(inverse, normal->g, d);
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        gained += d[i] * normal->g[i];
     }
+    return gained;
+}
+
+double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS])
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS], gained;
+    rki_task alone = *task;
+    rki_normal n;
+
+    alone.active &= (1U << RKI_THETA) - 1U;
+    memset(q, 0, RKI_THETA * sizeof *q);
     rki_pass(&alone, q, &n, NULL);
-    if (!rki_invert(linear, n.h[0], inverse)) return n.cost;
-    solve(inverse, n.g, d);
-    for (i = 0; i < RKI_THETA; i++) {
-        q[i] = d[i];
-        gained += d[i] * n.g[i];
-    }
+    gained = rki_promise(alone.active, &n, inverse, d);
+    memcpy(q, d, RKI_THETA * sizeof *q);
     return fmax(n.cost - gained, 0.0);
 }
 
@@ -117,11 +123,11 @@ static void keep_in_bounds(const rki_task *task, const double *from, double *q)
 #define ENOUGH 1e-9
 #define ENOUGH_VARIANCES 1e-3
 
-int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal)
+void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal)
 {
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
     double lambda = 1e-4, enough;
-    int passes = 1, step, i;
+    int step, i;
 
     rki_pass(task, q, normal, NULL);
     enough = fmax(ENOUGH, ENOUGH_VARIANCES / fmax(normal->count, 1.0));
@@ -145,7 +151,6 @@ int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_n
         }
         keep_in_bounds(task, q, trial);
         rki_pass(task, trial, &there, NULL);
-        passes++;
         if (there.cost <= normal->cost && isfinite(there.cost)) {
             const bool last = normal->cost - there.cost <= enough * there.cost &&
                               promised <= enough * normal->cost;
@@ -159,5 +164,4 @@ int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_n
             if (lambda > 1e8 || promised <= 1e-3 * enough * normal->cost) break;
         }
     }
-    return passes;
 }

@@ -50,12 +50,14 @@ static int count_bits(unsigned active)
     return count;
 }
 
+double rki_freedom(const rki_solution *at)
+{
+    return fmax(at->normal.count - count_bits(at->task.active) - at->task.colour.order, 1.0);
+}
+
 double rki_variance(const rki_solution *at)
 {
-    const double freedom =
-        at->normal.count - count_bits(at->task.active) - at->task.colour.order;
-
-    return at->normal.cost / fmax(freedom, 1.0);
+    return at->normal.cost / rki_freedom(at);
 }
 
 /* The Bayesian criterion; the noise's own parameters count too. */
@@ -78,25 +80,28 @@ static void judge(rki_solution *s)
     s->found = isfinite(s->bic) && isfinite(s->q[RKI_GAIN]);
 }
 
-/* The cost at another dead time, the other parameters following along their tangent. */
-static double profile(const rki_task *task, const double *q, double theta)
+/* At another dead time: the normal equations of the other parameters, which follow along their
+   tangent. */
+static unsigned others_at(const rki_solution *s, double theta, rki_normal *n)
 {
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], at[RKI_PARAMETERS], gained = 0;
-    rki_task others = *task;
-    rki_normal n;
-    int i, j;
+    double at[RKI_PARAMETERS];
+    rki_task others = s->task;
 
     others.active &= ~bit(RKI_THETA);
-    memcpy(at, q, sizeof at);
+    memcpy(at, s->q, sizeof at);
     at[RKI_THETA] = theta;
-    rki_pass(&others, at, &n, NULL);
-    if (!rki_invert(others.active, n.h[0], inverse)) return n.cost;
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            gained += n.g[i] * inverse[i][j] * n.g[j];
-        }
-    }
-    return n.cost - gained;
+    rki_pass(&others, at, n, NULL);
+    return others.active;
+}
+
+/* The cost there. */
+static double profile(const rki_solution *s, double theta)
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
+    rki_normal n;
+    const unsigned others = others_at(s, theta, &n);
+
+    return n.cost - rki_promise(others, &n, inverse, d);
 }
 
 /* How far to look for a lower minimum to each side: standard errors, and rows. */
@@ -129,7 +134,7 @@ static void look_across(rki_solution *s)
         if (place > theta + reach) break;
         if (place < 0) continue;
         at[count] = place;
-        cost[count++] = profile(&s->task, s->q, place);
+        cost[count++] = profile(s, place);
     }
     for (n = 0; n < FOLLOWED && count > 0; n++) {
         rki_solution trial = *s;
@@ -141,7 +146,7 @@ static void look_across(rki_solution *s)
             }
         }
         trial.q[RKI_THETA] = at[lowest];
-        (void)rki_descend(&trial.task, trial.q, STEPS_COLOUR, &trial.normal);
+        rki_descend(&trial.task, trial.q, STEPS_COLOUR, &trial.normal);
         if (trial.normal.cost < best.normal.cost) {
             best = trial;
         }
@@ -150,11 +155,6 @@ static void look_across(rki_solution *s)
         }
     }
     *s = best;
-}
-
-static bool is_coloured(const rki_colour *colour)
-{
-    return colour->order > 0 || colour->memory > 0;
 }
 
 /* Least squares, then the colour of what is left, and again with it. */
@@ -166,7 +166,7 @@ static void settle(const rki_bench *b, const rki_solution *rival, rki_solution *
     for (turn = 0; turn < COLOURINGS; turn++) {
         rki_normal n;
 
-        (void)rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
+        rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
         if (turn == 0) {
             s->plain_cost = s->normal.cost;
             s->hopeless = rival != NULL && s->plain_cost > HOPELESS * rival->plain_cost;
@@ -174,9 +174,9 @@ static void settle(const rki_bench *b, const rki_solution *rival, rki_solution *
         if (turn + 1 == COLOURINGS || b->plain || s->hopeless) break;
         rki_pass(&s->task, s->q, &n, b->residual);
         s->task.colour = rki_colour_of(b);
-        if (!is_coloured(&s->task.colour)) {
+        if (!rki_is_coloured(&s->task.colour)) {
             if (turn > 0) {
-                (void)rki_descend(&s->task, s->q, STEPS_COLOUR, &s->normal);
+                rki_descend(&s->task, s->q, STEPS_COLOUR, &s->normal);
             }
             break;
         }
@@ -196,7 +196,7 @@ static int find_starts(const rki_series *part, rki_task task, const rki_solution
         rki_normal n;
         int k;
 
-        (void)rki_descend(&task, starts[i].q, STEPS_THIN, &n);
+        rki_descend(&task, starts[i].q, STEPS_THIN, &n);
         starts[i].cost = n.cost;
         for (k = i; k > 0 && starts[k].cost < starts[k - 1].cost; k--) {
             const rki_start better = starts[k];
@@ -232,6 +232,16 @@ static void follow(const rki_bench *b, const rki_task *task, const rki_solution 
     }
 }
 
+/* A solution's problem on the thinned record, where noise has no colour to speak of. */
+static rki_task on_thin(const rki_bench *b, const rki_solution *s)
+{
+    rki_task task = s->task;
+
+    task.series = &b->thin;
+    memset(&task.colour, 0, sizeof task.colour);
+    return task;
+}
+
 /* Is the best start so far behind on the thinned record that no steps on all rows can help? */
 static bool is_hopeless(const rki_bench *b, const rki_solution *rival, const rki_start *start)
 {
@@ -239,9 +249,7 @@ static bool is_hopeless(const rki_bench *b, const rki_solution *rival, const rki
     rki_normal n;
 
     if (rival == NULL || b->dense) return false;
-    task = rival->task;
-    task.series = &b->thin;
-    task.colour = (rki_colour){.first = 1.0};
+    task = on_thin(b, rival);
     rki_pass(&task, rival->q, &n, NULL);
     return start->cost - n.cost > (HOPELESS - 1.0) * rival->plain_cost;
 }
@@ -254,7 +262,7 @@ static void look_at(const rki_bench *b, const rki_task *task, const rki_start *s
     made->task.series = &b->series;
     made->hopeless = true;
     memcpy(made->q, start->q, sizeof made->q);
-    (void)rki_descend(&made->task, made->q, STEPS_HOPELESS, &made->normal);
+    rki_descend(&made->task, made->q, STEPS_HOPELESS, &made->normal);
     made->plain_cost = made->normal.cost;
     judge(made);
 }
@@ -267,7 +275,6 @@ void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *r
     int count;
 
     memset(made, 0, sizeof *made);
-    task.colour.first = 1.0;
     count = find_starts(&b->thin, task, rival, starts);
     if (count > 0 && is_hopeless(b, rival, &starts[0])) {
         look_at(b, &task, &starts[0], made);
@@ -283,9 +290,7 @@ void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *r
 void rki_fit_on(const rki_bench *b, const rki_solution *from, unsigned active, double load_at,
                 rki_solution *made)
 {
-    if (made != from) {
-        *made = *from;
-    }
+    *made = *from;
     made->task.active = active;
     made->task.load_at = load_at;
     settle(b, NULL, made);
@@ -298,11 +303,9 @@ static double best_load(const rki_bench *b, const rki_solution *from, double *ga
     const rki_series *s = &b->thin;
     const double start = s->time[0], span = s->time[s->samples - 1] - start;
     double best = HUGE_VAL, at = 0, q[RKI_PARAMETERS], without;
-    rki_task task = from->task;
+    rki_task task = on_thin(b, from);
     int i;
 
-    task.series = s;
-    task.colour = (rki_colour){.first = 1.0};
     memcpy(q, from->q, sizeof q);
     without = rki_solve_linear(&task, q);
     task.active |= bit(RKI_LOAD);
@@ -321,33 +324,18 @@ static double best_load(const rki_bench *b, const rki_solution *from, double *ga
     return at;
 }
 
-/* What a step to the minimum would take off the cost, by the slope here. */
-static double gain_of(const rki_normal *n, unsigned active)
-{
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], gained = 0;
-    int i, j;
-
-    if (!rki_invert(active, n->h[0], inverse)) return 0;
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS && ((active >> i) & 1U); j++) {
-            gained += ((active >> j) & 1U) ? n->g[i] * inverse[i][j] * n->g[j] : 0.0;
-        }
-    }
-    return gained;
-}
-
 /* What one more parameter would take off, on the thinned record: no descent, no pass over all
    rows. */
 static double promise(const rki_bench *b, const rki_solution *s, rki_parameter extra)
 {
-    rki_task task = s->task;
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
+    rki_task task = on_thin(b, s);
     rki_normal n;
 
-    task.series = &b->thin;
-    task.colour = (rki_colour){.first = 1.0};
     task.active |= bit(extra);
     rki_pass(&task, s->q, &n, NULL);
-    return gain_of(&n, task.active) - gain_of(&n, s->task.active);
+    return rki_promise(task.active, &n, inverse, d) -
+           rki_promise(s->task.active, &n, inverse, d);
 }
 
 /* A promise of less than this part of what is needed is not followed. */
@@ -375,7 +363,7 @@ void rki_fit_extras(const rki_bench *b, rki_solution *best)
         *best = chosen;
     }
     /* A load step that was missed leaves anything but white noise. */
-    if (best->task.family == RKI_LAGGING || !is_coloured(&best->task.colour)) return;
+    if (best->task.family == RKI_LAGGING || !rki_is_coloured(&best->task.colour)) return;
     at = best_load(b, best, &gained);
     if (gained < HOPEFUL * CLEARLY_SEARCHED * rki_variance(best)) return;
     rki_fit_on(b, best, best->task.active | bit(RKI_LOAD), at, &trial);
@@ -403,24 +391,15 @@ typedef struct mixture {
 /* The likelihood at a dead time, where the others go with it and how sure they are there. */
 static void add_point(const rki_solution *s, double theta, mixture *m)
 {
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], at[RKI_PARAMETERS], d[RKI_PARAMETERS] = {0};
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
     const double variance = rki_variance(s);
-    rki_task others = s->task;
-    double gained = 0, weight;
+    double gained, weight;
     rki_normal n;
+    const unsigned others = others_at(s, theta, &n);
     int i, j;
 
-    others.active &= ~bit(RKI_THETA);
-    memcpy(at, s->q, sizeof at);
-    at[RKI_THETA] = theta;
-    rki_pass(&others, at, &n, NULL);
-    if (!rki_invert(others.active, n.h[0], inverse)) return;
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            d[i] += inverse[i][j] * n.g[j];
-        }
-        gained += d[i] * n.g[i];
-    }
+    if (!rki_invert(others, n.h[0], inverse)) return;
+    gained = rki_promise(others, &n, inverse, d);
     weight = exp(0.5 * (s->normal.cost - (n.cost + s->spare - gained)) / variance);
     d[RKI_THETA] = theta - s->q[RKI_THETA];
     m->theta[m->count] = theta;
@@ -432,10 +411,7 @@ static void add_point(const rki_solution *s, double theta, mixture *m)
     for (i = 0; i < RKI_PARAMETERS; i++) {
         m->mean[i] += weight * d[i];
         for (j = 0; j < RKI_PARAMETERS; j++) {
-            const bool both = rki_active(&others, i) && rki_active(&others, j);
-
-            m->second[i][j] +=
-                weight * ((d[i] * d[j]) + (both ? variance * inverse[i][j] : 0.0));
+            m->second[i][j] += weight * ((d[i] * d[j]) + (variance * inverse[i][j]));
         }
     }
 }
@@ -467,9 +443,7 @@ static double take_curvature(rki_solution *s)
     s->certain = rki_invert(s->task.active, s->normal.h[0], inverse);
     for (i = 0; i < RKI_PARAMETERS; i++) {
         for (j = 0; j < RKI_PARAMETERS; j++) {
-            const bool both = rki_active(&s->task, i) && rki_active(&s->task, j);
-
-            s->covariance[i][j] = s->certain && both ? variance * inverse[i][j] : 0.0;
+            s->covariance[i][j] = s->certain ? variance * inverse[i][j] : 0.0;
         }
     }
     return s->certain ? sqrt(s->covariance[RKI_THETA][RKI_THETA]) : HUGE_VAL;
@@ -489,7 +463,7 @@ static void take_mixture(rki_solution *s, mixture *m, double interval[2])
         }
     }
     /* The mean over the dead times scatters less than the highest of several peaks. */
-    for (i = 0; i < RKI_PARAMETERS && is_coloured(&s->task.colour); i++) {
+    for (i = 0; i < RKI_PARAMETERS && rki_is_coloured(&s->task.colour); i++) {
         s->q[i] += m->mean[i];
     }
     interval[0] = quantile(m, 0.025);
@@ -519,7 +493,8 @@ static rk_status thin_out(const rki_bench *b, const rki_solution *s, double reac
     size_t i;
 
     memset(fine, 0, sizeof *fine);
-    if (is_coloured(&s->task.colour) || b->dense || b->series.samples < THIN_FROM) return RK_OK;
+    if (rki_is_coloured(&s->task.colour) || b->dense || b->series.samples < THIN_FROM)
+        return RK_OK;
     rki_pass(&task, s->q, &n, b->residual);
     status = rki_series_thin_late(fine, &b->series, b->residual, fmax(late, 0.0), diag);
     if (status != RK_OK) return status;
@@ -549,7 +524,7 @@ static void sum_up(rki_solution *s, double step, double reach, mixture *m)
 rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2],
                           rk_diag *diag)
 {
-    const bool coloured = is_coloured(&s->task.colour);
+    const bool coloured = rki_is_coloured(&s->task.colour);
     const double row = b->series.interval, t = rki_t95(s);
     double step, reach, error;
     mixture m = {.at_zero = -1.0};

@@ -3,8 +3,6 @@
 
 #include "fit_stages.h"
 
-/* A longer gap breaks the chain. */
-#define BREAK 1.5
 /* Of irregular rows: correlation times tried, in usual intervals. */
 #define MEMORY_LEAST 0.2
 #define MEMORY_MOST 60.0
@@ -14,7 +12,8 @@ enum { MEMORIES = 30, ROWS_LEAST = 30 };
 
 static bool in_chain(const rki_series *s, size_t i)
 {
-    return (s->weight[i] > 0) && (i == 0 || s->time[i] - s->time[i - 1] <= BREAK * s->interval);
+    return (s->weight[i] > 0) &&
+           (i == 0 || s->time[i] - s->time[i - 1] <= RKI_BREAK * s->interval);
 }
 
 /* Covariances of rows up to RKI_AR_MAX apart, over the chains; returns the rows counted. */
@@ -47,7 +46,7 @@ static double covariances(const rki_bench *b, double c[RKI_AR_MAX + 1])
 static rki_colour autoregression(const double *c, double rows)
 {
     double a[RKI_AR_MAX + 1] = {0}, before[RKI_AR_MAX + 1], variance = c[0], best = 0;
-    rki_colour made = {.first = 1.0};
+    rki_colour made = {.order = 0};
     int order, k;
 
     for (order = 1; order <= RKI_AR_MAX; order++) {
@@ -92,7 +91,7 @@ static rki_colour autoregression(const double *c, double rows)
 static rki_colour continuous(const rki_bench *b, double rows)
 {
     const rki_series *s = &b->series;
-    rki_colour made = {.first = 1.0};
+    rki_colour made = {.order = 0};
     double best = HUGE_VAL;
     int n;
 
@@ -130,7 +129,7 @@ static rki_colour continuous(const rki_bench *b, double rows)
 
 rki_colour rki_colour_of(const rki_bench *b)
 {
-    const rki_colour white = {.first = 1.0};
+    const rki_colour white = {.order = 0};
     double c[RKI_AR_MAX + 1];
     const double rows = covariances(b, c);
 

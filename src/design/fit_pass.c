@@ -226,14 +226,11 @@ static int list_active(unsigned active, int place[RKI_PARAMETERS])
     return count;
 }
 
-/* Intervals longer than this many usual ones break the chain of an autoregression. */
-#define BREAK 1.5
-
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual)
 {
     const rki_series *s = task->series;
-    const bool coloured = task->colour.order > 0 || task->colour.memory > 0;
+    const bool coloured = rki_is_coloured(&task->colour);
     double c[RKI_PARAMETERS] = {0}, row[RKI_PARAMETERS + 1];
     double h[RKI_PARAMETERS][RKI_PARAMETERS] = {{0}}, g[RKI_PARAMETERS] = {0};
     double cost = 0, count = 0, last = 0;
@@ -266,7 +263,7 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
         }
         row[width] = left;
         if (coloured) {
-            if (task->colour.order > 0 && s->time[i] - last > BREAK * s->interval) {
+            if (task->colour.order > 0 && s->time[i] - last > RKI_BREAK * s->interval) {
                 before.count = 0;
             }
             whiten(&task->colour, &before, s->time[i] - last, width + 1, row);

@@ -62,6 +62,14 @@ bool rki_pass_is_first(const rki_task *task);
 void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
                     double *residual);
 
+/** Intervals longer than this many usual ones break the chain of an autoregression. */
+#define RKI_BREAK 1.5
+
+static inline bool rki_is_coloured(const rki_colour *colour)
+{
+    return colour->order > 0 || colour->memory > 0;
+}
+
 /** Is a parameter in use? */
 static inline bool rki_active(const rki_task *task, int parameter)
 {
@@ -70,9 +78,9 @@ static inline bool rki_active(const rki_task *task, int parameter)
 
 /**
  * Levenberg and Marquardt's steps from q to the minimum of its basin, at most `steps` of them;
- * *normal is the one there. Inactive parameters stay. Returns the passes made.
+ * *normal is the one there. Inactive parameters stay.
  */
-int rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal);
+void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal);
 
 /** Solve the linear parameters alone: gain, start, drift, initial, load. Sets them in q. */
 double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS]);
@@ -83,5 +91,13 @@ double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS]);
  */
 bool rki_invert(unsigned active, const double *h,
                 double inverse[RKI_PARAMETERS][RKI_PARAMETERS]);
+
+/**
+ * The step d to the minimum that the normal equations of the active parameters promise, with
+ * the inverse it comes from; returns what it takes off the cost, 0 with a d of 0 if they are
+ * singular.
+ */
+double rki_promise(unsigned active, const rki_normal *normal,
+                   double inverse[RKI_PARAMETERS][RKI_PARAMETERS], double d[RKI_PARAMETERS]);
 
 #endif

@@ -16,7 +16,7 @@ bool rki_pass_is_first(const rki_task *task)
         (1U << RKI_GAIN) | (1U << RKI_START) | (1U << RKI_THETA) | (1U << RKI_SHAPE);
 
     return task->family == RKI_FIRST && (task->active & ~plain) == 0 &&
-           task->colour.order == 0 && !(task->colour.memory > 0);
+           !rki_is_coloured(&task->colour);
 }
 
 /* Intervals that differ by less than this part of tau need no exp: e^-d = 1 - d. */

@@ -21,12 +21,7 @@ static double student95(double freedom)
 
 double rki_t95(const rki_solution *at)
 {
-    int k = at->task.colour.order, i;
-
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        k += rki_active(&at->task, i);
-    }
-    return student95(fmax(at->normal.count - k, 1.0));
+    return student95(rki_freedom(at));
 }
 
 /* A damping from here to 1 is taken for two equal lags. */
@@ -302,6 +297,7 @@ static void find_extras(rk_fit *fit)
 static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
     const bool drifts = !rk_model_kind_integrates(fit->model.kind);
+
     fit->drift = drifts && rki_active(&s->task, RKI_DRIFT) ? s->q[RKI_DRIFT] : 0.0;
     fit->initial = rki_active(&s->task, RKI_INITIAL) ? s->q[RKI_INITIAL] : 0.0;
     if (rki_active(&s->task, RKI_LOAD)) {
@@ -315,15 +311,19 @@ static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
     memcpy(fit->left_out_at, b->left_out_at, sizeof fit->left_out_at);
 }
 
-void rki_fit_report(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+void rki_fit_describe(const rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
-    memset(&fit->findings, 0, sizeof fit->findings);
     take_model(b, s, &fit->model);
     fit->bic = s->bic;
     fit->moves = b->series.events;
     measure(b, s, fit);
-    take_intervals(s, fit);
     take_extras(b, s, fit);
+}
+
+void rki_fit_report(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
+    rki_fit_describe(b, s, fit);
+    take_intervals(s, fit);
     find_unfit(b, fit);
     if (rk_findings_worst(&fit->findings) == RK_LEVEL_UNFIT &&
         !(fit->gain95[0] * fit->gain95[1] > 0) && fit->model.time_constant[0] > 1e6) {

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
-#include <stdlib.h>
 
 #include "fit_stages.h"
+#include "order.h"
 
 /* A spike stands off the line between its neighbours, and off each of them, by so many
    deviations of that noise. */
@@ -10,13 +10,6 @@
 /* More of them are no spikes but the noise that there is. */
 #define FEW 0.03
 #define MEDIAN_OF_NORMAL 0.6745
-
-static int by_value(const void *left, const void *right)
-{
-    const double a = *(const double *)left, b = *(const double *)right;
-
-    return (a > b) - (a < b);
-}
 
 static double off_line(const rki_bench *b, size_t i)
 {
@@ -37,7 +30,7 @@ static double usual_off(const rki_bench *b)
     for (i = 0; i < inner; i += step) {
         work[count++] = fabs(off_line(b, i + 1));
     }
-    qsort(work, count, sizeof *work, by_value);
+    rki_sort(work, count);
     /* A coarse PV stands still between its steps: look higher up than the median. */
     return fmax(work[count / 2] / MEDIAN_OF_NORMAL,
                 work[(size_t)(0.9 * (double)count)] / 1.645);

@@ -85,13 +85,19 @@ size_t rki_leave_out_spikes(rki_bench *bench);
 /** Does OUT answer PV from row to row: was the record made in automatic? */
 bool rki_answers_pv(const rk_record *record);
 
+/** Rows less what was fitted to them, parameters and the noise's colour; at least 1. */
+double rki_freedom(const rki_solution *at);
+
 /** Variance of an innovation. */
 double rki_variance(const rki_solution *at);
 
 /** The half width of a 95 % interval in standard errors. */
 double rki_t95(const rki_solution *at);
 
-/** The model's result and findings. */
+/** The model, how well it explains PV, and what was found beside it. */
+void rki_fit_describe(const rki_bench *bench, const rki_solution *at, rk_fit *fit);
+
+/** The same with intervals and findings, of which *fit must have none yet. */
 void rki_fit_report(const rki_bench *bench, const rki_solution *at, rk_fit *fit);
 
 #endif

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
-#include <stdlib.h>
 
 #include "inspect_parts.h"
+#include "order.h"
 
 /* Analogue feedback changes in more rows than this part; a hand or a controller's step does
    not. */
@@ -13,19 +13,6 @@
 #define MOVE_LEAST 0.005
 /* A move that pauses for no more rows than this goes on: a ramp in steps. */
 enum { PAUSE_ROWS = 3 };
-
-static int by_value(const void *left, const void *right)
-{
-    const double a = *(const double *)left, b = *(const double *)right;
-
-    return (a > b) - (a < b);
-}
-
-double rki_quantile(double *values, size_t count, double part)
-{
-    qsort(values, count, sizeof *values, by_value);
-    return values[(size_t)(part * (double)(count - 1))];
-}
 
 /* Standard deviation of OUT's jitter, from the differences of neighbours, in which a move is
    one among many; 0 if OUT stands still most of the time, or glides: jitter turns round. */

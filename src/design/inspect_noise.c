@@ -2,6 +2,7 @@
 #include <math.h>
 
 #include "inspect_parts.h"
+#include "order.h"
 #include "slope.h"
 
 /* The median of |x| of a normal x with deviation 1. */

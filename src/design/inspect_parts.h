@@ -12,9 +12,6 @@ typedef struct rki_columns_view {
     double *work;
 } rki_columns_view;
 
-/** The k-th smallest of values, as a part of their number: 0.5 is the median. Sorts them. */
-double rki_quantile(double *values, size_t count, double part);
-
 /** Intervals and gaps. */
 void rki_inspect_sampling(const rki_columns_view *view, rk_inspection *made);
 

@@ -2,11 +2,12 @@
 #include "response.h"
 
 #include <math.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include <redkettle/design/fit.h>
 #include <redkettle/design/memory.h>
+
+#include "order.h"
 
 static rk_status make_series(rki_series *series, size_t samples, size_t events, rk_diag *diag)
 {
@@ -38,13 +39,6 @@ void rki_series_free(rki_series *series)
     memset(series, 0, sizeof *series);
 }
 
-static int by_value(const void *left, const void *right)
-{
-    const double a = *(const double *)left, b = *(const double *)right;
-
-    return (a > b) - (a < b);
-}
-
 /* Gaps that a median is taken of: enough of them, evenly taken. */
 enum { GAPS = 2001 };
 
@@ -59,7 +53,7 @@ static double median_interval(const rki_series *series)
     for (i = 0; i < intervals; i += step) {
         gap[count++] = series->time[i + 1] - series->time[i];
     }
-    qsort(gap, count, sizeof(double), by_value);
+    rki_sort(gap, count);
     return gap[count / 2];
 }
 

@@ -1,0 +1,13 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef RKI_DESIGN_ORDER_H
+#define RKI_DESIGN_ORDER_H
+
+#include <stddef.h>
+
+/** Sort numbers in place, the smallest first. */
+void rki_sort(double *values, size_t count);
+
+/** The number below which this part of them lies: 0.5 is the median. Sorts them. */
+double rki_quantile(double *values, size_t count, double part);
+
+#endif
