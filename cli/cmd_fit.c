@@ -238,10 +238,8 @@ static void print_fit(const fit_job *f)
 {
     const job *j = &f->j;
     const rk_fit *fit = &j->fit;
-    const rk_level worst = rk_findings_worst(&fit->findings);
-    static const char *const verdicts[] = {"GOOD", "USABLE, with care", "UNFIT"};
 
-    show_verdict(verdicts[worst], worst != RK_LEVEL_UNFIT);
+    show_level(rk_findings_worst(&fit->findings));
     (void)printf(": %s, %s, %zu rows, %zu move%s of OUT\n\n",
                  rk_model_kind_words(fit->model.kind), j->loop.record_file, fit->rows,
                  fit->moves, fit->moves == 1 ? "" : "s");

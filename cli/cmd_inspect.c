@@ -111,11 +111,9 @@ static void print_moves(const job *j, const rk_inspection *made)
 
 void print_inspection(const job *j, const rk_inspection *made)
 {
-    static const char *const verdicts[] = {"GOOD", "USABLE, with care", "UNFIT"};
-    const rk_level worst = rk_findings_worst(&made->findings);
     char text[400], shown[3][SHOWN_CHARS];
 
-    show_verdict(verdicts[worst], worst != RK_LEVEL_UNFIT);
+    show_level(rk_findings_worst(&made->findings));
     (void)printf(": %s\n\n", j->loop.record_file);
     show_time(shown[0], made->duration, j->minutes);
     show_time(shown[1], made->interval, j->minutes);

@@ -59,6 +59,13 @@ void show_verdict(const char *word, bool good)
     }
 }
 
+void show_level(rk_level worst)
+{
+    static const char *const verdicts[] = {"GOOD", "USABLE, with care", "UNFIT"};
+
+    show_verdict(verdicts[worst], worst != RK_LEVEL_UNFIT);
+}
+
 /* Lines of prose are at most this wide. */
 enum { LINE_WIDTH = 98, INDENT = 2 };
 

@@ -27,6 +27,9 @@ void show_time(char *shown, double seconds, bool minutes);
 /** A verdict word, coloured on a terminal: green if good, red if not. */
 void show_verdict(const char *word, bool good);
 
+/** The verdict on a record or a fit by its gravest finding: GOOD, USABLE or UNFIT. */
+void show_level(rk_level worst);
+
 /** Prose, broken into lines at blanks; lines after the first are set in. */
 void show_paragraph(const char *text);
 

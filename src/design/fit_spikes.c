@@ -9,7 +9,6 @@
 #define FAR 7.0
 /* More of them are no spikes but the noise that there is. */
 #define FEW 0.03
-#define MEDIAN_OF_NORMAL 0.6745
 
 static double off_line(const rki_bench *b, size_t i)
 {
@@ -32,7 +31,7 @@ static double usual_off(const rki_bench *b)
     }
     rki_sort(work, count);
     /* A coarse PV stands still between its steps: look higher up than the median. */
-    return fmax(work[count / 2] / MEDIAN_OF_NORMAL,
+    return fmax(work[count / 2] / RKI_MEDIAN_OF_NORMAL,
                 work[(size_t)(0.9 * (double)count)] / 1.645);
 }
 

@@ -29,10 +29,10 @@ static double jitter(const rki_columns_view *v)
         product += i > 1 ? change * (v->out[i - 1] - v->out[i - 2]) : 0.0;
     }
     if ((double)changes < JITTER_PART * (double)v->rows || product >= 0) return 0.0;
-    /* The median of |x| is 0.6745 deviations of a normal x; a difference has sqrt(2) of them.
+    /* A difference has sqrt(2) deviations of what jitters.
        Zeros of a coarse feedback would hide it: take the middle of what is not zero. */
     (void)rki_quantile(v->work, v->rows - 1, 0.5);
-    return v->work[v->rows - 1 - ((changes + 1) / 2)] / (0.6745 * sqrt(2.0));
+    return v->work[v->rows - 1 - ((changes + 1) / 2)] / (RKI_MEDIAN_OF_NORMAL * sqrt(2.0));
 }
 
 static double travel(const rki_columns_view *v)

@@ -5,8 +5,6 @@
 #include "order.h"
 #include "slope.h"
 
-/* The median of |x| of a normal x with deviation 1. */
-#define MEDIAN_OF_NORMAL 0.6745
 /* Intervals longer than this many medians are gaps. */
 #define GAP 3.0
 /* A stretch with fewer rows tells nothing of the noise's colour. */
@@ -48,7 +46,7 @@ static double noise_of_neighbours(const rki_columns_view *v)
     }
     if (count == 0) return 0.0;
     median = rki_quantile(v->work, count, 0.5);
-    if (median > 0) return median / MEDIAN_OF_NORMAL;
+    if (median > 0) return median / RKI_MEDIAN_OF_NORMAL;
     /* Most rows equal their neighbours: a coarse PV. The mean square without the largest. */
     few = (size_t)(0.95 * (double)count);
     for (i = 0; i < few; i++) {
@@ -73,7 +71,7 @@ static void noise_of_stretch(const rki_columns_view *v, size_t first, size_t las
         v->work[i - first] = fabs(v->pv[i] - mean - (line.slope * (v->time[i] - middle)));
     }
     made->noise =
-        fmax(made->noise, rki_quantile(v->work, last - first + 1, 0.5) / MEDIAN_OF_NORMAL);
+        fmax(made->noise, rki_quantile(v->work, last - first + 1, 0.5) / RKI_MEDIAN_OF_NORMAL);
     made->noise_correlation = line.correlation;
 }
 

@@ -4,6 +4,9 @@
 
 #include <stddef.h>
 
+/** The median of |x| of a normal x with deviation 1. */
+#define RKI_MEDIAN_OF_NORMAL 0.6745
+
 /** Sort numbers in place, the smallest first. */
 void rki_sort(double *values, size_t count);
 

@@ -79,6 +79,19 @@ static void sound(sample *s)
     rk_record_free(record);
 }
 
+/* The rows up to one that was taken out. */
+static rk_record *record_of(const sample *s)
+{
+    rk_record *record = NULL;
+    int i;
+
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (i = 0; i < ROWS && !isnan(s[i].time); i++) {
+        ck_assert_int_eq(rk_record_add(record, s[i].time, s[i].out, s[i].pv, NULL), RK_OK);
+    }
+    return record;
+}
+
 static void as_it_is(sample *s)
 {
     (void)s;
@@ -349,10 +362,7 @@ START_TEST(what_is_wrong_with_a_record_is_found)
     }
     sound(s);
     spoiled[_i].spoil(s);
-    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
-    for (i = 0; i < ROWS && !isnan(s[i].time); i++) {
-        ck_assert_int_eq(rk_record_add(record, s[i].time, s[i].out, s[i].pv, NULL), RK_OK);
-    }
+    record = record_of(s);
     ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
     for (i = 0; i < made.findings.count; i++) {
         const char *what = made.findings.list[i].what;
@@ -378,14 +388,10 @@ START_TEST(a_ramp_is_one_move_with_its_length)
     rk_record *record = NULL;
     rk_inspection made;
     sample s[ROWS];
-    int i;
 
     sound(s);
     ramp(s);
-    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
-    for (i = 0; i < ROWS; i++) {
-        ck_assert_int_eq(rk_record_add(record, s[i].time, s[i].out, s[i].pv, NULL), RK_OK);
-    }
+    record = record_of(s);
     ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
     ck_assert_double_eq(made.move[0].at, 90);
     ck_assert_double_eq(made.move[0].until, 109);
