@@ -16,9 +16,6 @@ typedef struct rki_start {
     double cost;
 } rki_start;
 
-/** The longest dead time that the record can show. */
-double rki_theta_most(const rki_series *series);
-
 /** A family fitted to a series, its noise coloured as it is. */
 typedef struct rki_solution {
     rki_task task;

@@ -32,7 +32,8 @@ static const double dampings[] = {0.15, 0.4, 0.75, 1.1, 1.8, 3.5};
 #define TAU_MOST 5.0
 enum { THETAS_MOST = 200 };
 
-double rki_theta_most(const rki_series *series)
+/* The longest dead time that the record can show. */
+static double theta_most(const rki_series *series)
 {
     if (series->events == 0) return 0.0;
     return series->time[series->samples - 1] - fmax(series->event_time[0], 0.0);
@@ -89,7 +90,7 @@ int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RK
     const bool close =
         near != NULL && task->family == RKI_SECOND && near->task.family == RKI_FIRST;
     const grid *g = close ? &near_grid : &grids[task->family];
-    double low = log(TAU_LEAST * s->interval), most = rki_theta_most(s);
+    double low = log(TAU_LEAST * s->interval), most = theta_most(s);
     double high = log(TAU_MOST * (s->time[s->samples - 1] - s->time[0]));
     rki_start point;
     int count = 0, i, z;

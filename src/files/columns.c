@@ -15,7 +15,7 @@ static const char *const usual[RKI_COLUMNS][8] = {
     {"quality", "status", NULL},
 };
 
-const char *rki_column_word(rki_column column)
+static const char *column_word(rki_column column)
 {
     static const char *const words[RKI_COLUMNS] = {"time", "OUT", "PV", "quality"};
 
@@ -297,7 +297,7 @@ rk_status rki_columns_find(const rki_rows *rows, bool names, const rk_columns *a
     *places = (rki_places){{false}, {0}};
     for (column = 0; column < RKI_COLUMNS; column++) {
         const char *name = asked_name(asked, (rki_column)column);
-        const char *what = rki_column_word((rki_column)column);
+        const char *what = column_word((rki_column)column);
         size_t count = 0;
 
         if (column == RKI_QUALITY && name != NULL && strcmp(name, "none") == 0) continue;

@@ -31,7 +31,4 @@ void rki_columns_unit(rki_cell cell, rki_column column, rk_import *import);
  */
 double rki_columns_time_unit(const char *name);
 
-/** "time", "OUT", "PV", "quality". */
-const char *rki_column_word(rki_column column);
-
 #endif
