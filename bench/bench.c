@@ -85,9 +85,10 @@ static void bench_fit(size_t rows)
         }
         seconds[i] = now() - start;
     }
-    printf("  fit of %7zu samples      %8.2f ms  %6.1f ns per sample   (dead time %.3f s)\n",
+    printf("  fit of %7zu samples      %8.2f ms  %6.1f ns per sample   (dead time %.3f s, "
+           "%.1f passes over all rows)\n",
            rows, 1e3 * median(seconds, RUNS), 1e9 * median(seconds, RUNS) / (double)rows,
-           fit.model.dead_time);
+           fit.model.dead_time, fit.passes);
     rk_record_free(record);
 }
 
@@ -108,9 +109,9 @@ static void bench_kinds(size_t rows)
         }
         seconds[i] = now() - start;
     }
-    printf("  all kinds, %7zu samples   %8.2f ms  %6.1f ns per sample   (%s)\n", rows,
-           1e3 * median(seconds, 3), 1e9 * median(seconds, 3) / (double)rows,
-           rk_model_kind_to_text(fit.model.kind));
+    printf("  all kinds, %7zu samples   %8.2f ms  %6.1f ns per sample   (%s, %.1f passes)\n",
+           rows, 1e3 * median(seconds, 3), 1e9 * median(seconds, 3) / (double)rows,
+           rk_model_kind_to_text(fit.model.kind), fit.passes);
     rk_record_free(record);
 }
 

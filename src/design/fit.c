@@ -104,6 +104,7 @@ static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan
     if (status != RK_OK) return status;
     status = lay_window(plan, &b->series, diag);
     if (status != RK_OK) return status;
+    b->series.visits = &b->visits;
     b->regular = is_regular(&b->series);
     b->closed_loop = rki_answers_pv(record);
     b->residual = rk_memory_create(b->series.samples, sizeof(double));
@@ -152,7 +153,7 @@ static void take_candidate(const rk_fit *made, rk_fit *fit)
     c->load_at = made->load_at;
 }
 
-static void add_candidate(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+static void add_candidate(rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
     rk_fit made;
 
@@ -188,11 +189,10 @@ static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
 /* Spikes that only the model shows, on a slope, are left out too. */
 static void clean(rki_bench *b, rki_solution *best)
 {
-    rki_normal n;
     size_t more;
 
     if (b->plain) return;
-    rki_pass(&best->task, best->q, &n, b->residual);
+    rki_take_residual(b, best);
     more = rki_leave_out_spikes(b);
     if (more == 0) return;
     b->left_out += more;
@@ -223,6 +223,7 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];
     rki_fit_report(b, &best, fit);
+    fit->passes = b->visits / (double)b->series.samples;
     if (!plan->any_kind) {
         take_candidate(fit, fit);
     }

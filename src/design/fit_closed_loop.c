@@ -21,14 +21,17 @@ bool rki_answers_pv(const rk_record *record)
     size_t i;
 
     if (rows < ROWS_LEAST) return false;
-    for (i = 0; i < rows; i++) {
-        mean += pv[i] / (double)rows;
-        usual += i > 0 ? fabs(out[i] - out[i - 1]) / (double)rows : 0.0;
+    for (i = 1; i < rows; i++) {
+        mean += pv[i];
+        usual += fabs(out[i] - out[i - 1]);
+        moved += out[i] != out[i - 1];
     }
+    if (moved < MOVING * (double)rows) return false;
+    mean = (mean + pv[0]) / (double)rows;
+    usual /= (double)rows;
     for (i = 1; i < rows; i++) {
         const double y = out[i] - out[i - 1], a = pv[i] - pv[i - 1], b = pv[i] - mean;
 
-        moved += y != 0;
         if (fabs(y) > JUMP * usual) continue; /* a setpoint's step, or somebody's hand */
         aa += a * a;
         ab += a * b;
@@ -38,7 +41,7 @@ bool rki_answers_pv(const rk_record *record)
         yy += y * y;
     }
     det = (aa * bb) - (ab * ab);
-    if (moved < MOVING * (double)rows || !(det > 0) || !(yy > 0)) return false;
+    if (!(det > 0) || !(yy > 0)) return false;
     explained = ((ay * ((ay * bb) - (by * ab))) + (by * ((by * aa) - (ay * ab)))) / det;
     return explained > EXPLAINED * yy;
 }

@@ -11,61 +11,53 @@
 bool rki_invert(unsigned active, const double *h,
                 double inverse[RKI_PARAMETERS][RKI_PARAMETERS])
 {
-    double m[RKI_PARAMETERS][RKI_PARAMETERS], scale[RKI_PARAMETERS];
-    int i, j, k;
+    double m[RKI_PARAMETERS][2 * RKI_PARAMETERS], scale[RKI_PARAMETERS];
+    int place[RKI_PARAMETERS], i, j, k;
+    const int n = rki_list_active(active, place);
 
-    memset(inverse, 0, sizeof m);
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        const bool on = (active >> i) & 1U;
-        const double own = h[i * (RKI_PARAMETERS + 1)];
+    for (i = 0; i < n; i++) {
+        const double own = h[place[i] * (RKI_PARAMETERS + 1)];
 
-        if (on && !(own > 0 && isfinite(own))) return false;
-        scale[i] = on ? 1.0 / sqrt(own) : 0.0;
-        inverse[i][i] = 1.0;
+        if (!(own > 0 && isfinite(own))) return false;
+        scale[i] = 1.0 / sqrt(own);
     }
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            m[i][j] = h[(i * RKI_PARAMETERS) + j] * scale[i] * scale[j];
-        }
-        if (!((active >> i) & 1U)) {
-            m[i][i] = 1.0;
+    for (i = 0; i < n; i++) {
+        for (j = 0; j < n; j++) {
+            m[i][j] = h[(place[i] * RKI_PARAMETERS) + place[j]] * scale[i] * scale[j];
+            m[i][n + j] = i == j;
         }
     }
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        const double pivot = m[i][i];
-
-        if (!(pivot > SINGULAR)) return false;
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            m[i][j] /= pivot;
-            inverse[i][j] /= pivot;
+    for (i = 0; i < n; i++) {
+        if (!(m[i][i] > SINGULAR)) return false;
+        for (j = (2 * n) - 1; j >= i; j--) {
+            m[i][j] /= m[i][i];
         }
-        for (k = 0; k < RKI_PARAMETERS; k++) {
-            const double part = m[k][i];
-
-            if (k == i || part == 0) continue;
-            for (j = 0; j < RKI_PARAMETERS; j++) {
-                m[k][j] -= part * m[i][j];
-                inverse[k][j] -= part * inverse[i][j];
+        for (k = 0; k < n; k++) {
+            for (j = 2 * n - 1; j >= i && k != i; j--) {
+                m[k][j] -= m[k][i] * m[i][j];
             }
         }
     }
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            inverse[i][j] *= scale[i] * scale[j];
+    memset(inverse, 0, sizeof(double) * RKI_PARAMETERS * RKI_PARAMETERS);
+    for (i = 0; i < n; i++) {
+        for (j = 0; j < n; j++) {
+            inverse[place[i]][place[j]] = m[i][n + j] * scale[i] * scale[j];
         }
     }
     return true;
 }
 
 /* inverse * g. */
-static void solve(double inverse[RKI_PARAMETERS][RKI_PARAMETERS], const double *g, double *d)
+static void solve(unsigned active, double inverse[RKI_PARAMETERS][RKI_PARAMETERS],
+                  const double *g, double d[RKI_PARAMETERS])
 {
-    int i, j;
+    int place[RKI_PARAMETERS], i, j;
+    const int n = rki_list_active(active, place);
 
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        d[i] = 0;
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            d[i] += inverse[i][j] * g[j];
+    memset(d, 0, RKI_PARAMETERS * sizeof *d);
+    for (i = 0; i < n; i++) {
+        for (j = 0; j < n; j++) {
+            d[place[i]] += inverse[place[i]][place[j]] * g[place[j]];
         }
     }
 }
@@ -78,7 +70,7 @@ double rki_promise(unsigned active, const rki_normal *normal,
 
     memset(d, 0, RKI_PARAMETERS * sizeof *d);
     if (!rki_invert(active, normal->h[0], inverse)) return 0.0;
-    solve(inverse, normal->g, d);
+    solve(active, inverse, normal->g, d);
     for (i = 0; i < RKI_PARAMETERS; i++) {
         gained += d[i] * normal->g[i];
     }
@@ -119,9 +111,10 @@ static void keep_in_bounds(const rki_task *task, const double *from, double *q)
 }
 
 /* A step that promises less than this part of the cost is the last; or less than this part of a
-   variance, which is a thirtieth of a standard error. */
+   variance, which is a thirtieth of a standard error, or of a search half. */
 #define ENOUGH 1e-9
 #define ENOUGH_VARIANCES 1e-3
+#define ENOUGH_TO_SEARCH 0.25
 
 void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal)
 {
@@ -130,7 +123,8 @@ void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_
     int step, i;
 
     rki_pass(task, q, normal, NULL);
-    enough = fmax(ENOUGH, ENOUGH_VARIANCES / fmax(normal->count, 1.0));
+    enough = task->searching ? ENOUGH_TO_SEARCH : ENOUGH_VARIANCES;
+    enough = fmax(ENOUGH, enough / (double)task->series->samples);
     for (step = 0; step < steps; step++) {
         double damped[RKI_PARAMETERS][RKI_PARAMETERS], trial[RKI_PARAMETERS], promised = 0;
         rki_normal there;
@@ -144,24 +138,24 @@ void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_
             if (lambda > 1e6) break;
             continue;
         }
-        solve(inverse, normal->g, d);
+        solve(task->active, inverse, normal->g, d);
         for (i = 0; i < RKI_PARAMETERS; i++) {
             trial[i] = q[i] + d[i];
             promised += d[i] * normal->g[i];
         }
+        if (promised <= enough * normal->cost) break;
         keep_in_bounds(task, q, trial);
         rki_pass(task, trial, &there, NULL);
         if (there.cost <= normal->cost && isfinite(there.cost)) {
-            const bool last = normal->cost - there.cost <= enough * there.cost &&
-                              promised <= enough * normal->cost;
+            const bool stands = normal->cost - there.cost <= enough * there.cost;
 
             memcpy(q, trial, sizeof trial);
             *normal = there;
             lambda *= 0.1;
-            if (last) break;
+            if (stands) break; /* a bound or a kink holds it */
         } else {
             lambda = fmax(10.0 * lambda, 1e-6);
-            if (lambda > 1e8 || promised <= 1e-3 * enough * normal->cost) break;
+            if (lambda > 1e8) break;
         }
     }
 }

@@ -5,11 +5,16 @@
 #include "fit_stages.h"
 
 /* Steps of the descents: on the thinned record, on all rows, after the colour is known. */
-enum { STEPS_THIN = 25, STEPS_ALL = 40, STEPS_COLOUR = 20, STEPS_HOPELESS = 2, COLOURINGS = 3 };
+enum { STEPS_THIN = 15, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
 /* Longer records have rows too close for the kinks between them to matter. */
 enum { PROFILE_ROWS = 30000 };
 /* A second start is taken along if its cost is within so many variances of the best one's. */
 #define RIVAL 16.0
+/* So far behind the rival in the Bayesian criterion, a minimum need not be known exactly. */
+#define BEHIND 3.0
+/* Starts whose dead times differ by less than this part of the time constant lead to one
+   minimum; what lies between two rows is looked at later. */
+#define SAME_START 0.05
 /* Least squares that leave so many times more than another family's are not worth more. */
 #define HOPELESS 2.0
 /* An extra parameter must gain so much in the Bayesian criterion; one that was searched for in
@@ -58,6 +63,27 @@ double rki_freedom(const rki_solution *at)
 double rki_variance(const rki_solution *at)
 {
     return at->normal.cost / rki_freedom(at);
+}
+
+/* A pass whose residual is kept. */
+static void take_pass(rki_bench *b, const rki_solution *at, rki_normal *normal)
+{
+    rki_pass(&at->task, at->q, normal, b->residual);
+    b->residual_of = at->task;
+    memcpy(b->residual_at, at->q, sizeof at->q);
+}
+
+void rki_take_residual(rki_bench *b, const rki_solution *at)
+{
+    rki_normal n;
+
+    if (b->residual_of.series == at->task.series && b->residual_of.family == at->task.family &&
+        b->residual_of.active == at->task.active &&
+        b->residual_of.load_at == at->task.load_at &&
+        memcmp(b->residual_at, at->q, sizeof at->q) == 0) {
+        return;
+    }
+    take_pass(b, at, &n);
 }
 
 /* The Bayesian criterion; the noise's own parameters count too. */
@@ -158,21 +184,19 @@ static void look_across(rki_solution *s)
 }
 
 /* Least squares, then the colour of what is left, and again with it. */
-static void settle(const rki_bench *b, const rki_solution *rival, rki_solution *s)
+static void settle(rki_bench *b, const rki_solution *rival, rki_solution *s)
 {
     int turn;
 
     s->task.series = &b->series;
     for (turn = 0; turn < COLOURINGS; turn++) {
-        rki_normal n;
-
         rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
         if (turn == 0) {
             s->plain_cost = s->normal.cost;
             s->hopeless = rival != NULL && s->plain_cost > HOPELESS * rival->plain_cost;
         }
         if (turn + 1 == COLOURINGS || b->plain || s->hopeless) break;
-        rki_pass(&s->task, s->q, &n, b->residual);
+        rki_take_residual(b, s);
         s->task.colour = rki_colour_of(b);
         if (!rki_is_coloured(&s->task.colour)) {
             if (turn > 0) {
@@ -191,6 +215,7 @@ static int find_starts(const rki_series *part, rki_task task, const rki_solution
     int count, i;
 
     task.series = part;
+    task.searching = true;
     count = rki_search(&task, near, starts);
     for (i = 0; i < count; i++) {
         rki_normal n;
@@ -210,7 +235,7 @@ static int find_starts(const rki_series *part, rki_task task, const rki_solution
 
 /* Take the starts to all rows, the first one and those that could be better; the best is kept.
  */
-static void follow(const rki_bench *b, const rki_task *task, const rki_solution *rival,
+static void follow(rki_bench *b, const rki_task *task, const rki_solution *rival,
                    const rki_start *starts, int count, rki_solution *made)
 {
     int i;
@@ -221,11 +246,16 @@ static void follow(const rki_bench *b, const rki_task *task, const rki_solution 
         if (i > 0 && !b->dense &&
             (starts[i].cost - starts[0].cost > RIVAL * rki_variance(made) ||
              fabs(starts[i].q[RKI_THETA] - starts[0].q[RKI_THETA]) <
-                 0.01 * b->series.interval)) {
+                 fmax(b->series.interval, SAME_START * exp(starts[0].q[RKI_SHAPE])))) {
             continue;
         }
         memcpy(s.q, starts[i].q, sizeof s.q);
+        s.task.searching = rival != NULL;
         settle(b, rival, &s);
+        if (s.task.searching && !(s.bic > rival->bic + BEHIND)) {
+            s.task.searching = false;
+            settle(b, rival, &s);
+        }
         if (s.found && (!made->found || s.bic < made->bic)) {
             *made = s;
         }
@@ -254,20 +284,20 @@ static bool is_hopeless(const rki_bench *b, const rki_solution *rival, const rki
     return start->cost - n.cost > (HOPELESS - 1.0) * rival->plain_cost;
 }
 
-/* A few steps of least squares, for the record. */
-static void look_at(const rki_bench *b, const rki_task *task, const rki_start *start,
+/* As it is on the thinned record, for the table of candidates. */
+static void look_at(rki_bench *b, const rki_task *task, const rki_start *start,
                     rki_solution *made)
 {
     made->task = *task;
     made->task.series = &b->series;
     made->hopeless = true;
     memcpy(made->q, start->q, sizeof made->q);
-    rki_descend(&made->task, made->q, STEPS_HOPELESS, &made->normal);
+    take_pass(b, made, &made->normal);
     made->plain_cost = made->normal.cost;
     judge(made);
 }
 
-void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *rival,
+void rki_fit_family(rki_bench *b, rki_family family, const rki_solution *rival,
                     rki_solution *made)
 {
     rki_task task = {.family = family, .active = basic(family)};
@@ -287,7 +317,7 @@ void rki_fit_family(const rki_bench *b, rki_family family, const rki_solution *r
     }
 }
 
-void rki_fit_on(const rki_bench *b, const rki_solution *from, unsigned active, double load_at,
+void rki_fit_on(rki_bench *b, const rki_solution *from, unsigned active, double load_at,
                 rki_solution *made)
 {
     *made = *from;
@@ -341,7 +371,7 @@ static double promise(const rki_bench *b, const rki_solution *s, rki_parameter e
 /* A promise of less than this part of what is needed is not followed. */
 #define HOPEFUL 0.3
 
-void rki_fit_extras(const rki_bench *b, rki_solution *best)
+void rki_fit_extras(rki_bench *b, rki_solution *best)
 {
     static const rki_parameter extras[] = {RKI_INITIAL, RKI_DRIFT};
     rki_solution trial, chosen;
@@ -482,8 +512,8 @@ enum { THIN_FROM = 2500 };
 
 /* The model as it is at the blocks' times, and the average of what it leaves there: so the
    thinned problem has its minimum where the whole one has it. */
-static rk_status thin_out(const rki_bench *b, const rki_solution *s, double reach,
-                          rki_series *fine, rk_diag *diag)
+static rk_status thin_out(rki_bench *b, const rki_solution *s, double reach, rki_series *fine,
+                          rk_diag *diag)
 {
     const double late = s->q[RKI_THETA] - reach - (ROWS_BEFORE * b->series.interval);
     double left[RKI_COARSE_MAX];
@@ -495,7 +525,7 @@ static rk_status thin_out(const rki_bench *b, const rki_solution *s, double reac
     memset(fine, 0, sizeof *fine);
     if (rki_is_coloured(&s->task.colour) || b->dense || b->series.samples < THIN_FROM)
         return RK_OK;
-    rki_pass(&task, s->q, &n, b->residual);
+    rki_take_residual(b, s);
     status = rki_series_thin_late(fine, &b->series, b->residual, fmax(late, 0.0), diag);
     if (status != RK_OK) return status;
     task.series = fine;
@@ -521,8 +551,7 @@ static void sum_up(rki_solution *s, double step, double reach, mixture *m)
     }
 }
 
-rk_status rki_fit_profile(const rki_bench *b, rki_solution *s, double interval[2],
-                          rk_diag *diag)
+rk_status rki_fit_profile(rki_bench *b, rki_solution *s, double interval[2], rk_diag *diag)
 {
     const bool coloured = rki_is_coloured(&s->task.colour);
     const double row = b->series.interval, t = rki_t95(s);

@@ -34,7 +34,15 @@ static double covariances(const rki_bench *b, double c[RKI_AR_MAX + 1])
         }
         chain = in_chain(s, i) && chain > 0 ? chain + 1 : 1;
         count++;
-        for (lag = 0; lag <= RKI_AR_MAX && (size_t)lag < chain; lag++) {
+        if (chain > RKI_AR_MAX) {
+            const double *at = &b->residual[i];
+
+            for (lag = 0; lag <= RKI_AR_MAX; lag++) {
+                c[lag] += at[0] * at[-lag];
+            }
+            continue;
+        }
+        for (lag = 0; (size_t)lag < chain; lag++) {
             c[lag] += b->residual[i] * b->residual[i - (size_t)lag];
         }
     }

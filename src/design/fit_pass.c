@@ -12,7 +12,6 @@ typedef struct state {
 /* Steps of a length that comes again need no exp: regular rows, and what a dead time leaves of
    them. */
 enum { KEPT = 4 };
-#define SAME 1e-9
 
 typedef struct walker {
     const rki_task *task;
@@ -25,7 +24,10 @@ typedef struct walker {
     bool loaded;
     state main, initial, load;
     rki_step kept[KEPT];
+    const rki_step *last;
     int next;
+    bool has_initial, has_load;
+    double stop; /* before a sample after this time something acts */
 } walker;
 
 static const rki_step *step_of(walker *w, double h)
@@ -34,7 +36,7 @@ static const rki_step *step_of(walker *w, double h)
     int i;
 
     for (i = 0; i < KEPT; i++) {
-        if (fabs(w->kept[i].h - h) <= SAME * h) return &w->kept[i];
+        if (fabs(w->kept[i].h - h) <= RKI_SAME * h) return &w->kept[i];
     }
     made = &w->kept[w->next];
     w->next = (w->next + 1) % KEPT;
@@ -42,49 +44,77 @@ static const rki_step *step_of(walker *w, double h)
     return made;
 }
 
-static inline void move(state *s, const rki_step *m, int shapes, bool second)
+/* Rows are taken in batches, parameter by parameter; before them are the last ones of the batch
+   before, not whitened, and after the parameters comes what is left. */
+enum { BATCH = 64, LEFT = RKI_PARAMETERS, COLUMNS = RKI_PARAMETERS + 1 };
+
+/* A state at the rows of a batch. */
+typedef struct track {
+    double v[2][BATCH], by[RKI_SHAPES][BATCH];
+} track;
+
+/* Follow a state over some times; `ramp` is what an integrator takes up. */
+static void follow(walker *w, state *s, double ramp, const double *time, int rows, track *t)
 {
-    const double v0 = s->v[0], v1 = s->v[1];
-    int p;
+    double v0 = s->v[0], v1 = s->v[1], a0 = s->by[0][0], a1 = s->by[0][1];
+    double b0 = s->by[1][0], b1 = s->by[1][1], now = w->now;
+    const rki_step *m = w->last;
+    int i;
 
-    if (!second) {
-        s->v[0] = m->phi[0][0] * v0;
-        s->by[0][0] = (m->phi[0][0] * s->by[0][0]) + (m->by[0][0][0] * v0);
-        return;
-    }
-    for (p = 0; p < shapes; p++) {
-        const double b0 = s->by[p][0], b1 = s->by[p][1];
+    for (i = 0; i < rows; i++) {
+        const double h = time[i] - now, before = v0, a = a0, b = b0;
 
-        s->by[p][0] = (m->phi[0][0] * b0) + (m->phi[0][1] * b1) + (m->by[p][0][0] * v0) +
-                      (m->by[p][0][1] * v1);
-        s->by[p][1] = (m->phi[1][0] * b0) + (m->phi[1][1] * b1) + (m->by[p][1][0] * v0) +
-                      (m->by[p][1][1] * v1);
+        if (fabs(m->h - h) > RKI_SAME * h) {
+            m = step_of(w, h);
+        }
+        now = time[i];
+        a0 = (m->phi[0][0] * a) + (m->phi[0][1] * a1) + (m->by[0][0][0] * v0) +
+             (m->by[0][0][1] * v1);
+        v0 = (m->phi[0][0] * before) + (m->phi[0][1] * v1) + (ramp * h);
+        if (w->second) {
+            a1 = (m->phi[1][0] * a) + (m->phi[1][1] * a1) + (m->by[0][1][0] * before) +
+                 (m->by[0][1][1] * v1);
+            b0 = (m->phi[0][0] * b) + (m->phi[0][1] * b1) + (m->by[1][0][0] * before) +
+                 (m->by[1][0][1] * v1);
+            b1 = (m->phi[1][0] * b) + (m->phi[1][1] * b1) + (m->by[1][1][0] * before) +
+                 (m->by[1][1][1] * v1);
+            v1 = (m->phi[1][0] * before) + (m->phi[1][1] * v1);
+        }
+        t->v[0][i] = v0;
+        t->v[1][i] = v1;
+        t->by[0][i] = a0;
+        t->by[1][i] = b0;
     }
-    s->v[0] = (m->phi[0][0] * v0) + (m->phi[0][1] * v1);
-    s->v[1] = (m->phi[1][0] * v0) + (m->phi[1][1] * v1);
+    w->last = m;
+    s->v[0] = v0;
+    s->v[1] = v1;
+    s->by[0][0] = a0;
+    s->by[0][1] = a1;
+    s->by[1][0] = b0;
+    s->by[1][1] = b1;
 }
 
-static void go(walker *w, double until)
+/* All states that are in use, over some times. */
+static void go(walker *w, const double *time, int rows, track *main, track *initial,
+               track *load)
 {
-    const double h = until - w->now;
-    const rki_step *m;
+    follow(w, &w->main, w->integrates ? w->u : 0.0, time, rows, main);
+    if (w->has_initial) {
+        follow(w, &w->initial, 0.0, time, rows, initial);
+    }
+    if (w->has_load) {
+        follow(w, &w->load, w->integrates && w->loaded ? 1.0 : 0.0, time, rows, load);
+    }
+    w->now = time[rows - 1];
+}
 
-    if (!(h > 0)) return;
-    m = step_of(w, h);
-    move(&w->main, m, w->shapes, w->second);
-    if (rki_active(w->task, RKI_INITIAL)) {
-        move(&w->initial, m, w->shapes, w->second);
+static void go_to(walker *w, double until)
+{
+    track away;
+
+    if (until > w->now) {
+        go(w, &until, 1, &away, &away, &away);
     }
-    if (rki_active(w->task, RKI_LOAD)) {
-        move(&w->load, m, w->shapes, w->second);
-        if (w->integrates && w->loaded) {
-            w->load.v[0] += h;
-        }
-    }
-    if (w->integrates) {
-        w->main.v[0] += w->u * h;
-    }
-    w->now = until;
 }
 
 /* A step at the input: what was at rest is off it by as much. */
@@ -97,25 +127,34 @@ static void hit(const walker *w, state *s, double size)
     }
 }
 
-static void go_to_sample(walker *w, double time)
+/* When the next move or the load acts. */
+static double next_stop(const walker *w)
+{
+    const rki_series *s = w->task->series;
+    const double move_at =
+        w->event < s->events ? s->event_time[w->event] + w->q[RKI_THETA] : HUGE_VAL;
+
+    return w->has_load && !w->loaded && w->task->load_at < move_at ? w->task->load_at : move_at;
+}
+
+static void act_before(walker *w, double time)
 {
     const rki_series *s = w->task->series;
     const double theta = w->q[RKI_THETA];
-    const bool load = rki_active(w->task, RKI_LOAD);
 
     while (w->event < s->events && s->event_time[w->event] + theta < time) {
-        go(w, s->event_time[w->event] + theta);
+        go_to(w, s->event_time[w->event] + theta);
         w->u += s->event_size[w->event];
         hit(w, &w->main, s->event_size[w->event]);
         w->event++;
     }
-    if (load && !w->loaded && w->task->load_at < time) {
+    if (w->has_load && !w->loaded && w->task->load_at < time) {
         /* Its own state only: the others' steps are none the worse for a stop. */
-        go(w, w->task->load_at);
+        go_to(w, w->task->load_at);
         w->loaded = true;
         hit(w, &w->load, 1.0);
     }
-    go(w, time);
+    w->stop = next_stop(w);
 }
 
 static void begin(walker *w, const rki_task *task, const double *q)
@@ -127,94 +166,159 @@ static void begin(walker *w, const rki_task *task, const double *q)
     w->q = q;
     w->shapes = rki_family_shapes(task->family);
     w->second = task->family == RKI_SECOND || task->family == RKI_LAGGING;
-    w->integrates = task->family == RKI_INTEGRATOR || task->family == RKI_LAGGING;
+    w->integrates = rki_family_integrates(task->family);
     w->tau = exp(q[RKI_SHAPE]);
     w->now = task->series->time[0];
     w->initial.v[task->family == RKI_LAGGING ? 1 : 0] = 1.0;
     for (i = 0; i < KEPT; i++) {
         w->kept[i].h = -1.0;
     }
+    w->last = &w->kept[0];
+    w->has_initial = rki_active(task, RKI_INITIAL);
+    w->has_load = rki_active(task, RKI_LOAD);
+    w->stop = next_stop(w);
 }
 
-/* The response and its derivatives at the walker's time, into column c; returns the model's PV.
- */
-static double columns(const walker *w, double time, double *c)
-{
-    const double *q = w->q;
-    const double x = w->main.v[0] + (w->integrates ? 0.0 : w->u);
-    const double load = w->load.v[0] + (w->integrates ? 0.0 : (double)w->loaded);
-    double rate = 0;
-    int p;
+typedef struct batch {
+    track main, initial, load;
+    double raw[COLUMNS][RKI_AR_MAX + BATCH];
+    double white[COLUMNS][BATCH];
+    double weight[BATCH]; /* its root */
+    double gap[BATCH];    /* since the row before */
+    size_t chain[BATCH];  /* rows before this one without a gap */
+    int rows;
+} batch;
 
+/* dPV/dt for a gain of 1. */
+static double rate(const walker *w, const track *t, int i)
+{
     switch (w->task->family) {
     case RKI_SECOND:
-        rate = w->main.v[1] / w->tau;
-        break;
+        return t->v[1][i] / w->tau;
     case RKI_INTEGRATOR:
-        rate = w->u;
-        break;
+        return w->u;
     case RKI_LAGGING:
-        rate = w->u + w->main.v[1];
-        break;
+        return w->u + t->v[1][i];
     default:
-        rate = -w->main.v[0] / w->tau;
-        break;
+        return -t->v[0][i] / w->tau;
     }
-    c[RKI_GAIN] = x;
-    c[RKI_START] = 1.0;
-    c[RKI_DRIFT] = time;
-    c[RKI_INITIAL] = w->initial.v[0];
-    c[RKI_LOAD] = load;
-    c[RKI_THETA] = -q[RKI_GAIN] * rate;
-    for (p = 0; p < w->shapes; p++) {
-        c[RKI_SHAPE + p] = (q[RKI_GAIN] * w->main.by[p][0]) +
-                           (q[RKI_INITIAL] * w->initial.by[p][0]) +
-                           (q[RKI_LOAD] * w->load.by[p][0]);
-    }
-    return (q[RKI_GAIN] * x) + q[RKI_START] + (q[RKI_DRIFT] * time) +
-           (q[RKI_INITIAL] * w->initial.v[0]) + (q[RKI_LOAD] * load);
 }
 
-/* The last rows, for the whitening; [0] is the one before. */
-typedef struct past {
-    double row[RKI_AR_MAX][RKI_PARAMETERS + 1];
-    int count;
-} past;
-
-/* Whiten a row in place by the rows before it, which must be without a gap. */
-static void whiten(const rki_colour *colour, past *before, double gap, int width, double *row)
+/* What is left of PV at a batch's rows, and its derivatives. */
+static void fill_columns(const walker *w, const double *time, const double *pv, batch *b)
 {
-    double raw[RKI_PARAMETERS + 1];
+    const double *q = w->q, level = w->integrates ? 0.0 : w->u;
+    const double loaded = w->integrates ? 0.0 : (double)w->loaded;
+    int i, p;
+
+    for (i = 0; i < b->rows; i++) {
+        const int at = RKI_AR_MAX + i;
+        const double x = b->main.v[0][i] + level;
+
+        b->raw[RKI_GAIN][at] = x;
+        b->raw[RKI_START][at] = 1.0;
+        b->raw[RKI_DRIFT][at] = time[i];
+        b->raw[RKI_THETA][at] = -q[RKI_GAIN] * rate(w, &b->main, i);
+        b->raw[LEFT][at] = pv[i] - (q[RKI_GAIN] * x) - q[RKI_START] - (q[RKI_DRIFT] * time[i]);
+    }
+    for (p = 0; p < w->shapes; p++) {
+        for (i = 0; i < b->rows; i++) {
+            b->raw[RKI_SHAPE + p][RKI_AR_MAX + i] = q[RKI_GAIN] * b->main.by[p][i];
+        }
+    }
+    for (i = 0; i < b->rows && w->has_initial; i++) {
+        const int at = RKI_AR_MAX + i;
+
+        b->raw[RKI_INITIAL][at] = b->initial.v[0][i];
+        b->raw[LEFT][at] -= q[RKI_INITIAL] * b->initial.v[0][i];
+        for (p = 0; p < w->shapes; p++) {
+            b->raw[RKI_SHAPE + p][at] += q[RKI_INITIAL] * b->initial.by[p][i];
+        }
+    }
+    for (i = 0; i < b->rows && w->has_load; i++) {
+        const int at = RKI_AR_MAX + i;
+        const double x = b->load.v[0][i] + loaded;
+
+        b->raw[RKI_LOAD][at] = x;
+        b->raw[LEFT][at] -= q[RKI_LOAD] * x;
+        for (p = 0; p < w->shapes; p++) {
+            b->raw[RKI_SHAPE + p][at] += q[RKI_LOAD] * b->load.by[p][i];
+        }
+    }
+}
+
+static void whiten(const rki_colour *colour, batch *b, int column)
+{
+    const double *raw = b->raw[column] + RKI_AR_MAX;
+    double *white = b->white[column];
     int i, k;
 
-    memcpy(raw, row, (size_t)width * sizeof *raw);
-    if (colour->memory > 0 && before->count > 0) {
-        const double r = exp(-gap / colour->memory), scale = 1.0 / sqrt(1.0 - (r * r));
+    for (i = 0; i < b->rows; i++) {
+        if (colour->memory > 0 && b->chain[i] > 0) {
+            const double r = exp(-b->gap[i] / colour->memory);
 
-        for (i = 0; i < width; i++) {
-            row[i] = (row[i] - (r * before->row[0][i])) * scale;
-        }
-    } else if (before->count >= colour->order) {
-        for (k = 0; k < colour->order; k++) {
-            for (i = 0; i < width; i++) {
-                row[i] -= colour->ar[k] * before->row[k][i];
+            white[i] = (raw[i] - (r * raw[i - 1])) / sqrt((1.0 - r) * (1.0 + r));
+        } else if (b->chain[i] >= (size_t)colour->order) {
+            double sum = raw[i];
+
+            for (k = 0; k < colour->order; k++) {
+                sum -= colour->ar[k] * raw[i - 1 - k];
             }
-        }
-    } else {
-        for (i = 0; i < width; i++) {
-            row[i] *= colour->first;
+            white[i] = sum;
+        } else {
+            white[i] = raw[i] * colour->first;
         }
     }
-    if (colour->order > 1) {
-        memmove(before->row[1], before->row[0],
-                (size_t)(colour->order - 1) * sizeof before->row[0]);
-    }
-    memcpy(before->row[0], raw, (size_t)width * sizeof *raw);
-    before->count++;
 }
 
-/* Places of the active parameters. */
-static int list_active(unsigned active, int place[RKI_PARAMETERS])
+static double dot(const double *a, const double *b)
+{
+    double sum[4] = {0, 0, 0, 0};
+    int i, k;
+
+    for (i = 0; i < BATCH; i += 4) {
+        for (k = 0; k < 4; k++) {
+            sum[k] += a[i + k] * b[i + k];
+        }
+    }
+    return (sum[0] + sum[1]) + (sum[2] + sum[3]);
+}
+
+/* Add a batch to the normal equations. */
+static void take_batch(const rki_task *task, const int *place, int width, batch *b,
+                       rki_normal *n)
+{
+    const bool coloured = rki_is_coloured(&task->colour);
+    int a, c, i;
+
+    for (a = 0; a <= width; a++) {
+        const int column = a < width ? place[a] : LEFT;
+        double *white = b->white[column];
+
+        if (coloured) {
+            whiten(&task->colour, b, column);
+        } else {
+            memcpy(white, b->raw[column] + RKI_AR_MAX, sizeof b->white[column]);
+        }
+        for (i = 0; i < b->rows; i++) {
+            white[i] *= b->weight[i];
+        }
+        for (; i < BATCH; i++) {
+            white[i] = 0.0;
+        }
+        /* The last rows again, before the next ones. */
+        memmove(b->raw[column], b->raw[column] + b->rows, RKI_AR_MAX * sizeof(double));
+    }
+    for (a = 0; a < width; a++) {
+        for (c = 0; c <= a; c++) {
+            n->h[place[a]][place[c]] += dot(b->white[place[a]], b->white[place[c]]);
+        }
+        n->g[place[a]] += dot(b->white[place[a]], b->white[LEFT]);
+    }
+    n->cost += dot(b->white[LEFT], b->white[LEFT]);
+}
+
+int rki_list_active(unsigned active, int place[RKI_PARAMETERS])
 {
     int count = 0, i;
 
@@ -226,67 +330,78 @@ static int list_active(unsigned active, int place[RKI_PARAMETERS])
     return count;
 }
 
+/* Rows from `first` on that nothing acts between, at most a batch of them. */
+static int batch_rows(const walker *w, size_t first)
+{
+    const rki_series *s = w->task->series;
+    int rows = 1;
+
+    while (rows < BATCH && first + (size_t)rows < s->samples &&
+           !(w->stop < s->time[first + (size_t)rows])) {
+        rows++;
+    }
+    return rows;
+}
+
+/* The weights of a batch's rows, and where their chains break. */
+static void weigh(const rki_task *task, size_t first, double *last, size_t *chain, batch *b,
+                  rki_normal *n)
+{
+    const rki_series *s = task->series;
+    int i;
+
+    for (i = 0; i < b->rows; i++) {
+        const double weight = s->weight[first + (size_t)i], time = s->time[first + (size_t)i];
+
+        b->weight[i] = weight != 1.0 ? sqrt(weight) : 1.0;
+        n->count += weight;
+        b->gap[i] = time - *last;
+        if (task->colour.order > 0 && b->gap[i] > RKI_BREAK * s->interval) {
+            *chain = 0;
+        }
+        b->chain[i] = *chain;
+        *chain = weight > 0 ? *chain + 1 : 0;
+        *last = time;
+    }
+}
+
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual)
 {
     const rki_series *s = task->series;
-    const bool coloured = rki_is_coloured(&task->colour);
-    double c[RKI_PARAMETERS] = {0}, row[RKI_PARAMETERS + 1];
-    double h[RKI_PARAMETERS][RKI_PARAMETERS] = {{0}}, g[RKI_PARAMETERS] = {0};
-    double cost = 0, count = 0, last = 0;
-    int place[RKI_PARAMETERS], width, a, b;
-    past before = {.count = 0};
+    double last = 0;
+    int place[RKI_PARAMETERS], width, a, c;
+    size_t chain = 0, i;
+    batch b;
     walker w;
-    size_t i;
 
+    *s->visits += (double)s->samples;
     if (rki_pass_is_first(task)) {
         rki_pass_first(task, q, normal, residual);
         return;
     }
-    width = list_active(task->active, place);
-    begin(&w, task, q);
-    for (i = 0; i < s->samples; i++) {
-        const double weight = s->weight[i];
-        double left;
-
-        go_to_sample(&w, s->time[i]);
-        left = s->pv[i] - columns(&w, s->time[i], c);
-        if (residual != NULL) {
-            residual[i] = left;
-        }
-        if (!(weight > 0)) {
-            before.count = 0;
-            continue;
-        }
-        for (a = 0; a < width; a++) {
-            row[a] = c[place[a]];
-        }
-        row[width] = left;
-        if (coloured) {
-            if (task->colour.order > 0 && s->time[i] - last > RKI_BREAK * s->interval) {
-                before.count = 0;
-            }
-            whiten(&task->colour, &before, s->time[i] - last, width + 1, row);
-            last = s->time[i];
-        }
-        cost += weight * row[width] * row[width];
-        count += weight;
-        for (a = 0; a < width; a++) {
-            const double part = weight * row[a];
-
-            g[a] += part * row[width];
-            for (b = 0; b <= a; b++) {
-                h[a][b] += part * row[b];
-            }
-        }
-    }
     memset(normal, 0, sizeof *normal);
-    normal->cost = cost;
-    normal->count = count;
-    for (a = 0; a < width; a++) {
-        normal->g[place[a]] = g[a];
-        for (b = 0; b <= a; b++) {
-            normal->h[place[a]][place[b]] = normal->h[place[b]][place[a]] = h[a][b];
+    memset(&b, 0, sizeof b);
+    width = rki_list_active(task->active, place);
+    begin(&w, task, q);
+    for (i = 0; i < s->samples; i += (size_t)b.rows) {
+        const double *time = &s->time[i];
+
+        if (w.stop < *time) {
+            act_before(&w, *time);
+        }
+        b.rows = batch_rows(&w, i);
+        go(&w, time, b.rows, &b.main, &b.initial, &b.load);
+        fill_columns(&w, time, &s->pv[i], &b);
+        weigh(task, i, &last, &chain, &b, normal);
+        if (residual != NULL) {
+            memcpy(&residual[i], b.raw[LEFT] + RKI_AR_MAX, (size_t)b.rows * sizeof *residual);
+        }
+        take_batch(task, place, width, &b, normal);
+    }
+    for (a = 0; a < RKI_PARAMETERS; a++) {
+        for (c = 0; c < a; c++) {
+            normal->h[c][a] = normal->h[a][c];
         }
     }
 }

@@ -38,7 +38,7 @@ typedef struct rki_task {
     unsigned active; /* bits of rki_parameter */
     double load_at;  /* s from the first row */
     rki_colour colour;
-    const double *decay; /* of RKI_FIRST, optional: rki_decays at this shape */
+    bool searching; /* near the minimum is enough */
 } rki_task;
 
 /** The normal equations at a point: h d = g for the step d of the active parameters. */
@@ -53,9 +53,6 @@ typedef struct rki_normal {
  */
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual);
-
-/** exp(-interval / tau) before every sample: many passes at one time constant share them. */
-void rki_decays(const rki_series *series, double tau, double *decay);
 
 /** The pass of the commonest problem, several times as fast; rki_pass knows when to take it. */
 bool rki_pass_is_first(const rki_task *task);
@@ -75,6 +72,9 @@ static inline bool rki_active(const rki_task *task, int parameter)
 {
     return (task->active >> parameter) & 1U;
 }
+
+/** Places of the active parameters; returns how many. */
+int rki_list_active(unsigned active, int place[RKI_PARAMETERS]);
 
 /**
  * Levenberg and Marquardt's steps from q to the minimum of its basin, at most `steps` of them;

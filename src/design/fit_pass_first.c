@@ -22,47 +22,55 @@ bool rki_pass_is_first(const rki_task *task)
 /* Intervals that differ by less than this part of tau need no exp: e^-d = 1 - d. */
 #define NEARLY_EQUAL 1e-8
 
-void rki_decays(const rki_series *s, double tau, double *decay)
+/* A stretch between two moves: v = x - u starts at v0 and fades as e, its derivative b by ln T
+   is (b0 + v0 s) e, s the time since in parts of tau. r is what is left. */
+typedef struct stretch {
+    double u, v0, b0, since;                        /* as it starts */
+    double w, e, se, ee, see, ssee, r, re, rse, rr; /* sums */
+} stretch;
+
+static inline void add_row(stretch *m, double w, double e, double s, double r)
 {
-    const double usual = exp(-s->interval / tau);
-    size_t i;
+    const double we = w * e, see = s * we * e, wre = we * r;
 
-    decay[0] = 1.0;
-    for (i = 1; i < s->samples; i++) {
-        const double gap = s->time[i] - s->time[i - 1];
-        const double off = (gap - s->interval) / tau;
-
-        decay[i] = fabs(off) < NEARLY_EQUAL ? usual * (1.0 - off) : exp(-gap / tau);
-    }
+    m->w += w;
+    m->e += we;
+    m->se += s * we;
+    m->ee += we * e;
+    m->see += see;
+    m->ssee += s * see;
+    m->r += w * r;
+    m->re += wre;
+    m->rse += s * wre;
+    m->rr += w * r * r;
 }
 
-/* Sums over a stretch: v is x - u, b its derivative by ln T, r what is left. */
-typedef struct sums {
-    double w, v, b, vv, vb, bb, r, rv, rb, rr;
-} sums;
-
 /* Everything in the full places: x = v + u, and by theta gain v / tau, by ln T gain b. */
-static void close_stretch(const sums *s, double u, double gain, double tau, rki_normal *n)
+static void close_stretch(const stretch *m, double gain, double tau, rki_normal *n)
 {
-    const double t = gain / tau;
+    const double t = gain / tau, u = m->u, v0 = m->v0, b0 = m->b0;
+    const double v = v0 * m->e, b = (b0 * m->e) + (v0 * m->se);
+    const double vv = v0 * v0 * m->ee, vb = v0 * ((b0 * m->ee) + (v0 * m->see));
+    const double bb = (b0 * ((b0 * m->ee) + (2.0 * v0 * m->see))) + (v0 * v0 * m->ssee);
+    const double rv = v0 * m->re, rb = (b0 * m->re) + (v0 * m->rse);
     double(*h)[RKI_PARAMETERS] = n->h;
 
-    h[RKI_GAIN][RKI_GAIN] += s->vv + (u * ((2.0 * s->v) + (u * s->w)));
-    h[RKI_START][RKI_GAIN] += s->v + (u * s->w);
-    h[RKI_START][RKI_START] += s->w;
-    h[RKI_THETA][RKI_GAIN] += t * (s->vv + (u * s->v));
-    h[RKI_THETA][RKI_START] += t * s->v;
-    h[RKI_THETA][RKI_THETA] += t * t * s->vv;
-    h[RKI_SHAPE][RKI_GAIN] += gain * (s->vb + (u * s->b));
-    h[RKI_SHAPE][RKI_START] += gain * s->b;
-    h[RKI_SHAPE][RKI_THETA] += gain * t * s->vb;
-    h[RKI_SHAPE][RKI_SHAPE] += gain * gain * s->bb;
-    n->g[RKI_GAIN] += s->rv + (u * s->r);
-    n->g[RKI_START] += s->r;
-    n->g[RKI_THETA] += t * s->rv;
-    n->g[RKI_SHAPE] += gain * s->rb;
-    n->cost += s->rr;
-    n->count += s->w;
+    h[RKI_GAIN][RKI_GAIN] += vv + (u * ((2.0 * v) + (u * m->w)));
+    h[RKI_START][RKI_GAIN] += v + (u * m->w);
+    h[RKI_START][RKI_START] += m->w;
+    h[RKI_THETA][RKI_GAIN] += t * (vv + (u * v));
+    h[RKI_THETA][RKI_START] += t * v;
+    h[RKI_THETA][RKI_THETA] += t * t * vv;
+    h[RKI_SHAPE][RKI_GAIN] += gain * (vb + (u * b));
+    h[RKI_SHAPE][RKI_START] += gain * b;
+    h[RKI_SHAPE][RKI_THETA] += gain * t * vb;
+    h[RKI_SHAPE][RKI_SHAPE] += gain * gain * bb;
+    n->g[RKI_GAIN] += rv + (u * m->r);
+    n->g[RKI_START] += m->r;
+    n->g[RKI_THETA] += t * rv;
+    n->g[RKI_SHAPE] += gain * rb;
+    n->cost += m->rr;
+    n->count += m->w;
 }
 
 static void keep_active(unsigned active, rki_normal *n)
@@ -83,77 +91,64 @@ static void keep_active(unsigned active, rki_normal *n)
     }
 }
 
+/* The moves that act before a row, into the stretch that it starts. */
+static size_t start_stretch(const rki_task *task, double theta, double tau, size_t event,
+                            double now, stretch *m)
+{
+    const rki_series *s = task->series;
+
+    for (; event < s->events && s->event_time[event] + theta < now; event++) {
+        const double lag = (now - s->event_time[event] - theta) / tau;
+        const double part = s->event_size[event] * exp(-lag);
+
+        m->u += s->event_size[event];
+        m->v0 -= part;
+        m->b0 -= lag * part;
+    }
+    m->since = now;
+    return event;
+}
+
 void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
                     double *residual)
 {
-    const rki_series *s = task->series;
+    const rki_series *series = task->series;
     const double gain = q[RKI_GAIN], theta = q[RKI_THETA], tau = exp(q[RKI_SHAPE]);
-    const double usual = exp(-s->interval / tau);
-    double u = 0, v = 0, b = 0, level = q[RKI_START];
+    const double rate = 1.0 / tau;
+    double usual = series->interval, decay = exp(-usual * rate);
+    stretch m = {0};
     size_t event = 0, i = 0;
-    sums sum = {0};
 
     memset(normal, 0, sizeof *normal);
-    for (;;) {
-        const double next = event < s->events ? s->event_time[event] + theta : HUGE_VAL;
+    while (i < series->samples) {
+        double e = 1.0, s = 0, level, size, next;
 
-        for (; i < s->samples; i++) {
-            const double now = s->time[i], w = s->weight[i];
-            double gap, off, d, wr, wv, wb, r;
-
-            if (i > 0) {
-                gap = (now - s->time[i - 1]) / tau;
-                if (task->decay != NULL) {
-                    d = task->decay[i];
-                } else {
-                    off = gap - (s->interval / tau);
-                    d = fabs(off) < NEARLY_EQUAL ? usual * (1.0 - off) : exp(-gap);
-                }
-                b = d * (b + (gap * v));
-                v = d * v;
-            }
-            if (next < now) break;
-            r = s->pv[i] - level - (gain * v);
-            if (residual != NULL) {
-                residual[i] = r;
-            }
-            wr = w * r;
-            wv = w * v;
-            wb = w * b;
-            sum.w += w;
-            sum.v += wv;
-            sum.b += wb;
-            sum.vv += wv * v;
-            sum.vb += wv * b;
-            sum.bb += wb * b;
-            sum.r += wr;
-            sum.rv += wr * v;
-            sum.rb += wr * b;
-            sum.rr += wr * r;
-        }
-        close_stretch(&sum, u, gain, tau, normal);
-        if (i == s->samples) break;
-        memset(&sum, 0, sizeof sum);
-        /* The moves that act between the last sample and this one, then this one itself. */
-        for (; event < s->events && s->event_time[event] + theta < s->time[i]; event++) {
-            const double lag = (s->time[i] - s->event_time[event] - theta) / tau;
-            const double part = s->event_size[event] * exp(-lag);
-
-            u += s->event_size[event];
-            v -= part;
-            b -= lag * part;
-        }
-        level = q[RKI_START] + (gain * u);
-        {
-            const double w = s->weight[i], r = s->pv[i] - level - (gain * v);
+        event = start_stretch(task, theta, tau, event, series->time[i], &m);
+        next = event < series->events ? series->event_time[event] + theta : HUGE_VAL;
+        level = q[RKI_START] + (gain * m.u);
+        size = gain * m.v0;
+        for (;;) {
+            const double left = series->pv[i] - level - (size * e);
+            double gap, off;
 
             if (residual != NULL) {
-                residual[i] = r;
+                residual[i] = left;
             }
-            sum = (sums){w,         w * v, w * b,     w * v * v, w * v * b,
-                         w * b * b, w * r, w * r * v, w * r * b, w * r * r};
+            add_row(&m, series->weight[i], e, s, left);
+            if (++i == series->samples) break;
+            gap = series->time[i] - series->time[i - 1];
+            off = (gap - usual) * rate;
+            if (fabs(off) >= NEARLY_EQUAL) {
+                usual = gap;
+                decay = exp(-gap * rate);
+                off = 0;
+            }
+            e *= decay * (1.0 - off);
+            s = (series->time[i] - m.since) * rate;
+            if (next < series->time[i]) break;
         }
-        i++;
+        close_stretch(&m, gain, tau, normal);
+        m = (stretch){.u = m.u, .v0 = m.v0 * e, .b0 = (m.b0 + (m.v0 * s)) * e};
     }
     keep_active(task->active, normal);
 }

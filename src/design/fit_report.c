@@ -136,17 +136,17 @@ static void take_intervals(const rki_solution *s, rk_fit *fit)
 }
 
 /* How much of PV is explained, and whether what is left looks like noise. */
-static void measure(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+static void measure(rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
     const rki_series *series = &b->series;
     const rki_colour *colour = &s->task.colour;
+    const bool coloured = rki_is_coloured(colour);
     double rows = 0, mean = 0, total = 0, left = 0, product = 0, white = 0, pale = 0;
     double before = 0, white_before = 0, last[RKI_AR_MAX] = {0};
-    rki_normal n;
     size_t i;
     int k;
 
-    rki_pass(&s->task, s->q, &n, b->residual);
+    rki_take_residual(b, s);
     for (i = 0; i < series->samples; i++) {
         rows += series->weight[i];
         mean += series->weight[i] * series->pv[i];
@@ -157,6 +157,11 @@ static void measure(const rki_bench *b, const rki_solution *s, rk_fit *fit)
         double e = r;
 
         if (!(series->weight[i] > 0)) continue;
+        total += off * off;
+        left += r * r;
+        product += r * before;
+        before = r;
+        if (!coloured) continue;
         for (k = 0; k < colour->order; k++) {
             e -= colour->ar[k] * last[k];
         }
@@ -167,12 +172,8 @@ static void measure(const rki_bench *b, const rki_solution *s, rk_fit *fit)
         }
         memmove(last + 1, last, sizeof last - sizeof last[0]);
         last[0] = r;
-        total += off * off;
-        left += r * r;
-        product += r * before;
         white += e * e;
         pale += e * white_before;
-        before = r;
         white_before = e;
     }
     fit->rows = (size_t)rows;
@@ -180,7 +181,7 @@ static void measure(const rki_bench *b, const rki_solution *s, rk_fit *fit)
     fit->noise = sqrt(left / fmax(rows - 4.0, 1.0));
     fit->fit_percent = 100.0 * (1.0 - sqrt(left / total));
     fit->residual_correlation = left > 0 ? product / left : 0.0;
-    fit->white_correlation = white > 0 ? pale / white : 0.0;
+    fit->white_correlation = coloured ? pale / white : fit->residual_correlation;
 }
 
 /* A time constant this many times longer than what was seen is no time constant. */
@@ -311,7 +312,7 @@ static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
     memcpy(fit->left_out_at, b->left_out_at, sizeof fit->left_out_at);
 }
 
-void rki_fit_describe(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+void rki_fit_describe(rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
     take_model(b, s, &fit->model);
     fit->bic = s->bic;
@@ -320,7 +321,7 @@ void rki_fit_describe(const rki_bench *b, const rki_solution *s, rk_fit *fit)
     take_extras(b, s, fit);
 }
 
-void rki_fit_report(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+void rki_fit_report(rki_bench *b, const rki_solution *s, rk_fit *fit)
 {
     rki_fit_describe(b, s, fit);
     take_intervals(s, fit);

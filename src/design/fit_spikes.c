@@ -16,7 +16,7 @@ static double off_line(const rki_bench *b, size_t i)
 }
 
 /* Values that a deviation is estimated from: enough of them, evenly taken. */
-enum { LOOKED_AT = 1500 };
+enum { LOOKED_AT = 1000 };
 
 /* Deviation of what stands off the line, spikes not counted. */
 static double usual_off(const rki_bench *b)
@@ -29,10 +29,9 @@ static double usual_off(const rki_bench *b)
     for (i = 0; i < inner; i += step) {
         work[count++] = fabs(off_line(b, i + 1));
     }
-    rki_sort(work, count);
     /* A coarse PV stands still between its steps: look higher up than the median. */
-    return fmax(work[count / 2] / RKI_MEDIAN_OF_NORMAL,
-                work[(size_t)(0.9 * (double)count)] / 1.645);
+    return fmax(rki_quantile(work, count, 0.5) / RKI_MEDIAN_OF_NORMAL,
+                rki_quantile(work, count, 0.9) / 1.645);
 }
 
 static bool is_spike(const rki_bench *b, size_t i, double far)
@@ -40,7 +39,7 @@ static bool is_spike(const rki_bench *b, size_t i, double far)
     const double up = b->residual[i] - b->residual[i - 1];
     const double down = b->residual[i] - b->residual[i + 1];
 
-    return up * down > 0 && fmin(fabs(up), fabs(down)) > far && fabs(off_line(b, i)) > far;
+    return fabs(up) > far && fabs(down) > far && up * down > 0 && fabs(off_line(b, i)) > far;
 }
 
 size_t rki_leave_out_spikes(rki_bench *b)

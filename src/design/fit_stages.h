@@ -40,15 +40,21 @@ int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RK
 typedef struct rki_bench {
     rki_series series; /* all rows; weight 0: left out */
     rki_series thin;
-    rki_series chunk; /* no samples unless dense */
-    bool closed_loop; /* OUT answers PV */
-    bool plain;       /* least squares and no more */
-    bool dense;       /* OUT moves all the time: blocks blur it */
-    double *residual; /* room for one number a row */
-    bool regular;     /* rows come at a fixed interval, but for gaps */
-    size_t left_out;  /* rows that are spikes */
+    rki_series chunk;     /* no samples unless dense */
+    bool closed_loop;     /* OUT answers PV */
+    bool plain;           /* least squares and no more */
+    bool dense;           /* OUT moves all the time: blocks blur it */
+    double *residual;     /* room for one number a row */
+    double visits;        /* to samples, in all passes */
+    rki_task residual_of; /* what it was taken of last, and where */
+    double residual_at[RKI_PARAMETERS];
+    bool regular;    /* rows come at a fixed interval, but for gaps */
+    size_t left_out; /* rows that are spikes */
     double left_out_at[RK_FIT_LEFT_OUT];
 } rki_bench;
+
+/** What a solution on all rows leaves at each, not whitened, into bench->residual. */
+void rki_take_residual(rki_bench *bench, const rki_solution *at);
 
 /** The colour of what is left: order by criterion. Needs bench->residual. */
 rki_colour rki_colour_of(const rki_bench *bench);
@@ -57,23 +63,23 @@ rki_colour rki_colour_of(const rki_bench *bench);
  * From the start search to the minimum on all rows; one that is far behind `rival` (may be
  * NULL) ends with plain least squares.
  */
-void rki_fit_family(const rki_bench *bench, rki_family family, const rki_solution *rival,
+void rki_fit_family(rki_bench *bench, rki_family family, const rki_solution *rival,
                     rki_solution *made);
 
 /** From a solution on, with other parameters in use. */
-void rki_fit_on(const rki_bench *bench, const rki_solution *from, unsigned active,
-                double load_at, rki_solution *made);
+void rki_fit_on(rki_bench *bench, const rki_solution *from, unsigned active, double load_at,
+                rki_solution *made);
 
 /** The solution with drift, initial state or load step added where the record clearly says so.
  */
-void rki_fit_extras(const rki_bench *bench, rki_solution *best);
+void rki_fit_extras(rki_bench *bench, rki_solution *best);
 
 /**
  * The covariance of all parameters and the ends of the dead time's 95 % interval, from the
  * likelihood's profile along the dead time: across the local minima that lie within a sample
  * interval, each weighed by its likelihood.
  */
-rk_status rki_fit_profile(const rki_bench *bench, rki_solution *at, double interval[2],
+rk_status rki_fit_profile(rki_bench *bench, rki_solution *at, double interval[2],
                           rk_diag *diag);
 
 /** Leave out rows that stand far off what the model and their neighbours say; how many more. */
@@ -92,9 +98,9 @@ double rki_variance(const rki_solution *at);
 double rki_t95(const rki_solution *at);
 
 /** The model, how well it explains PV, and what was found beside it. */
-void rki_fit_describe(const rki_bench *bench, const rki_solution *at, rk_fit *fit);
+void rki_fit_describe(rki_bench *bench, const rki_solution *at, rk_fit *fit);
 
 /** The same with intervals and findings, of which *fit must have none yet. */
-void rki_fit_report(const rki_bench *bench, const rki_solution *at, rk_fit *fit);
+void rki_fit_report(rki_bench *bench, const rki_solution *at, rk_fit *fit);
 
 #endif

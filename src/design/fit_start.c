@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "fit_stages.h"
+#include "fit_tails.h"
 
 /*
  * The cost as a function of the dead time has several local minima: one a sample interval, and
@@ -18,7 +19,7 @@ typedef struct grid {
     int times, dampings, thetas;
 } grid;
 
-static const grid grids[] = {{16, 1, 28}, {12, 6, 24}, {1, 1, 120}, {12, 1, 24}};
+static const grid grids[] = {{12, 1, 26}, {12, 6, 24}, {1, 1, 120}, {12, 1, 24}};
 /* Around a first order: time constants from a tenth to twice its own, dead times up to its own
    and two of them. */
 static const grid near_grid = {6, 6, 16};
@@ -57,25 +58,19 @@ static void keep_best(rki_start *best, int *count, const rki_start *candidate)
 }
 
 /* One shape: the local minima along the dead time, denser towards zero. */
-static void search_line(const rki_task *given, const grid *g, double most, rki_start *point,
-                        rki_start best[RKI_STARTS], int *count)
+static void search_line(const rki_task *task, const grid *g, double most, rki_start *point,
+                        rki_tail *tails, rki_start best[RKI_STARTS], int *count)
 {
-    double decay[RKI_COARSE_MAX + 1];
-    rki_task shared = *given;
-    const rki_task *task = &shared;
     rki_start line[THETAS_MOST];
     int i;
 
-    if (given->family == RKI_FIRST && given->series->samples <= RKI_COARSE_MAX) {
-        rki_decays(given->series, exp(point->q[RKI_SHAPE]), decay);
-        shared.decay = decay;
-    }
+    rki_tails_make(task, point->q + RKI_SHAPE, tails);
     for (i = 0; i < g->thetas; i++) {
         const double part = (double)i / g->thetas;
 
         line[i] = *point;
         line[i].q[RKI_THETA] = most * part * part;
-        line[i].cost = rki_solve_linear(task, line[i].q);
+        line[i].cost = rki_tails_solve(task, tails, line[i].q);
     }
     for (i = 0; i < g->thetas; i++) {
         if (i > 0 && line[i - 1].cost < line[i].cost) continue;
@@ -92,6 +87,7 @@ int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RK
     const grid *g = close ? &near_grid : &grids[task->family];
     double low = log(TAU_LEAST * s->interval), most = theta_most(s);
     double high = log(TAU_MOST * (s->time[s->samples - 1] - s->time[0]));
+    rki_tail tails[RKI_CHUNK_MAX + 1];
     rki_start point;
     int count = 0, i, z;
 
@@ -105,7 +101,7 @@ int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RK
         point.q[RKI_SHAPE] = g->times > 1 ? low + ((high - low) * i / (g->times - 1)) : low;
         for (z = 0; z < g->dampings; z++) {
             point.q[RKI_SHAPE_2] = log(dampings[z]);
-            search_line(task, g, most, &point, best, &count);
+            search_line(task, g, most, &point, tails, best, &count);
         }
     }
     return count;

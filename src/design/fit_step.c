@@ -11,6 +11,11 @@ int rki_family_shapes(rki_family family)
     return shapes[family];
 }
 
+bool rki_family_integrates(rki_family family)
+{
+    return family == RKI_INTEGRATOR || family == RKI_LAGGING;
+}
+
 rki_family rki_family_of(rk_model_kind kind)
 {
     static const rki_family families[RK_MODEL_KINDS] = {RKI_FIRST, RKI_SECOND, RKI_SECOND,

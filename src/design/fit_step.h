@@ -33,4 +33,10 @@ typedef struct rki_step {
 
 void rki_step_make(rki_step *step, rki_family family, const double shape[RKI_SHAPES], double h);
 
+/** Does it integrate? */
+bool rki_family_integrates(rki_family family);
+
+/** Steps whose lengths differ by less than this part are the same. */
+#define RKI_SAME 1e-9
+
 #endif

@@ -31,7 +31,7 @@ static double jitter(const rki_columns_view *v)
     if ((double)changes < JITTER_PART * (double)v->rows || product >= 0) return 0.0;
     /* A difference has sqrt(2) deviations of what jitters.
        Zeros of a coarse feedback would hide it: take the middle of what is not zero. */
-    (void)rki_quantile(v->work, v->rows - 1, 0.5);
+    rki_sort(v->work, v->rows - 1);
     return v->work[v->rows - 1 - ((changes + 1) / 2)] / (RKI_MEDIAN_OF_NORMAL * sqrt(2.0));
 }
 

@@ -10,7 +10,7 @@
 /** Sort numbers in place, the smallest first. */
 void rki_sort(double *values, size_t count);
 
-/** The number below which this part of them lies: 0.5 is the median. Sorts them. */
+/** The number below which this part of them lies: 0.5 is the median. Changes their order. */
 double rki_quantile(double *values, size_t count, double part);
 
 #endif

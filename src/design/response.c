@@ -40,7 +40,7 @@ void rki_series_free(rki_series *series)
 }
 
 /* Gaps that a median is taken of: enough of them, evenly taken. */
-enum { GAPS = 2001 };
+enum { GAPS = 501 };
 
 static double median_interval(const rki_series *series)
 {
@@ -53,8 +53,7 @@ static double median_interval(const rki_series *series)
     for (i = 0; i < intervals; i += step) {
         gap[count++] = series->time[i + 1] - series->time[i];
     }
-    rki_sort(gap, count);
-    return gap[count / 2];
+    return rki_quantile(gap, count, 0.5);
 }
 
 rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag *diag)
@@ -88,32 +87,56 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
 /* A block is at most this part of the time since the last move, counted in rows. */
 #define BLOCK_GROWTH 0.05
 
-/* Where the block that starts at row `first` ends (one past its last row). */
-static size_t block_end(const rki_series *full, size_t first, size_t least, double jitter,
-                        size_t *event, size_t *last_move)
+/* The first row at or after a time. */
+static size_t row_at(const rki_series *full, size_t low, size_t high, double time)
 {
-    size_t length, end, next;
+    while (low < high) {
+        const size_t middle = low + ((high - low) / 2);
 
-    for (; *event < full->events && full->event_time[*event] <= full->time[first]; ++*event) {
-        if (fabs(full->event_size[*event]) > jitter) {
-            *last_move = first;
+        if (full->time[middle] < time) {
+            low = middle + 1;
+        } else {
+            high = middle;
         }
     }
-    length = (size_t)(BLOCK_GROWTH * (double)(first - *last_move));
-    if (length < least) {
-        length = least;
+    return low;
+}
+
+/* A walk over the rows in blocks. */
+typedef struct blocks {
+    size_t least; /* rows in a block */
+    double jitter;
+    size_t first, last_move, event; /* the next move of note is this one or a later one */
+} blocks;
+
+/* Down to a number of three binary digits: equal blocks have equal steps between them. */
+static size_t round_down(size_t length)
+{
+    size_t unit = 1;
+
+    while (length / unit >= 8) {
+        unit *= 2;
     }
-    next = *event;
-    for (end = first + 1; end < full->samples && end < first + length; end++) {
+    return length - (length % unit);
+}
+
+/* Ends the block that starts at w->first (one past its last row), and starts the next. */
+static size_t next_block(const rki_series *full, blocks *w)
+{
+    size_t length = (size_t)(BLOCK_GROWTH * (double)(w->first - w->last_move)), end;
+
+    length = length < w->least ? w->least : round_down(length);
+    end = length < full->samples - w->first ? w->first + length : full->samples;
+    while (w->event < full->events && (full->event_time[w->event] <= full->time[w->first] ||
+                                       fabs(full->event_size[w->event]) <= w->jitter)) {
+        w->event++;
+    }
+    if (w->event < full->events && full->event_time[w->event] <= full->time[end - 1]) {
         /* A move of note starts a block of its own. */
-        while (next < full->events && full->event_time[next] < full->time[end]) {
-            next++;
-        }
-        if (next < full->events && full->event_time[next] == full->time[end] &&
-            fabs(full->event_size[next]) > jitter) {
-            break;
-        }
+        end = row_at(full, w->first + 1, end, full->event_time[w->event]);
+        w->last_move = end;
     }
+    w->first = end;
     return end;
 }
 
@@ -132,13 +155,14 @@ static double jitter_size(const rki_series *full)
 
 static size_t count_blocks(const rki_series *full, size_t least, double jitter)
 {
-    size_t first = 0, event = 0, last_move = 0, blocks = 0;
+    blocks walk = {.least = least, .jitter = jitter};
+    size_t count = 0;
 
-    while (first < full->samples) {
-        first = block_end(full, first, least, jitter, &event, &last_move);
-        blocks++;
+    while (walk.first < full->samples) {
+        (void)next_block(full, &walk);
+        count++;
     }
-    return blocks;
+    return count;
 }
 
 /* Rows first..end-1 become sample `block`. */
@@ -160,38 +184,40 @@ static void add_block(rki_series *thin, const rki_series *full, size_t block, si
 
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag)
 {
-    double jitter = jitter_size(full);
-    size_t least = 1, first = 0, event = 0, last_move = 0, block, blocks, taken = 0;
+    blocks walk = {.least = 1, .jitter = jitter_size(full)};
+    size_t block, count, taken = 0;
     rk_status status;
 
-    while ((blocks = count_blocks(full, least, jitter)) > RKI_COARSE_MAX) {
-        if (least > full->samples / RKI_COARSE_MAX) {
-            jitter *= 2.0; /* OUT moves all the time: smaller moves count as jitter too */
+    while ((count = count_blocks(full, walk.least, walk.jitter)) > RKI_COARSE_MAX) {
+        if (walk.least > full->samples / RKI_COARSE_MAX) {
+            walk.jitter *= 2.0; /* OUT moves all the time: smaller moves count as jitter too */
         }
-        least *= 2;
+        walk.least *= 2;
     }
-    status = make_series(thin, blocks, blocks, diag);
+    status = make_series(thin, count, count, diag);
     if (status != RK_OK) return status;
     thin->pv_ref = full->pv_ref;
     thin->out0 = full->out0;
     thin->interval = full->interval;
+    thin->visits = full->visits;
 
     thin->events = 0;
-    for (block = 0; block < blocks; block++) {
-        const size_t end = block_end(full, first, least, jitter, &event, &last_move);
+    for (block = 0; block < count; block++) {
+        const size_t first = walk.first, end = next_block(full, &walk);
+        const size_t before = taken;
         double moved = 0.0;
 
-        /* What jitters within a block becomes one small move at its start. */
         for (; taken < full->events && full->event_time[taken] <= full->time[end - 1];
              taken++) {
             moved += full->event_size[taken];
         }
         if (moved != 0.0) {
-            thin->event_time[thin->events] = full->time[first];
+            /* What jitters within a block becomes one small move at its start. */
+            thin->event_time[thin->events] =
+                taken == before + 1 ? full->event_time[before] : full->time[first];
             thin->event_size[thin->events++] = moved;
         }
         add_block(thin, full, block, first, end);
-        first = end;
     }
     return RK_OK;
 }
@@ -221,27 +247,33 @@ rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double 
     return status;
 }
 
+/* Rows of a chunk before OUT first moves. */
+enum { CHUNK_BEFORE = RKI_CHUNK_MAX / 6 };
+
 rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *diag)
 {
-    size_t samples, events = 0, i;
+    const size_t move = row_at(full, 0, full->samples, full->event_time[0]);
+    const size_t first = move > CHUNK_BEFORE ? move - CHUNK_BEFORE : 0;
+    size_t samples = full->samples - first, events = 0;
     rk_status status;
 
-    for (i = 0; i < full->samples && full->time[i] < full->event_time[0]; i++) {
-        continue;
+    if (samples > RKI_CHUNK_MAX) {
+        samples = RKI_CHUNK_MAX;
     }
-    samples = i + RKI_CHUNK_MAX < full->samples ? i + RKI_CHUNK_MAX : full->samples;
-    while (events < full->events && full->event_time[events] <= full->time[samples - 1]) {
+    while (events < full->events &&
+           full->event_time[events] <= full->time[first + samples - 1]) {
         events++;
     }
     status = make_series(chunk, samples, events, diag);
     if (status != RK_OK) return status;
-    memcpy(chunk->time, full->time, samples * sizeof(double));
-    memcpy(chunk->pv, full->pv, samples * sizeof(double));
-    memcpy(chunk->weight, full->weight, samples * sizeof(double));
+    memcpy(chunk->time, full->time + first, samples * sizeof(double));
+    memcpy(chunk->pv, full->pv + first, samples * sizeof(double));
+    memcpy(chunk->weight, full->weight + first, samples * sizeof(double));
     memcpy(chunk->event_time, full->event_time, events * sizeof(double));
     memcpy(chunk->event_size, full->event_size, events * sizeof(double));
     chunk->pv_ref = full->pv_ref;
     chunk->out0 = full->out0;
     chunk->interval = full->interval;
+    chunk->visits = full->visits;
     return RK_OK;
 }

@@ -19,6 +19,7 @@ typedef struct rki_series {
     double pv_ref;
     double out0;
     double interval; /* median sampling interval, s */
+    double *visits;  /* counts the samples that were visited; shared by all copies */
 } rki_series;
 
 /** All rows of a record. Errors  RK_ERR_MEMORY. */
@@ -36,7 +37,7 @@ rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double 
                                double late, rk_diag *diag);
 
 /**
- * The first rows as they are, at most RKI_CHUNK_MAX of them from where OUT first moves: for a
+ * Rows as they are, at most RKI_CHUNK_MAX of them from a little before OUT first moves: for a
  * record whose OUT moves all the time, which blocks would blur.
  */
 rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *diag);

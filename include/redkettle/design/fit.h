@@ -55,7 +55,8 @@ typedef struct rk_fit {
     double initial;              /* pv-EU off rest at the first row; 0: none */
     double load, load_at; /* a step found at the plant's input, out-EU, and when, s; 0: none */
     size_t rows, moves;
-    size_t left_out;                     /* rows that are spikes */
+    double passes;   /* how often a row was visited on average, search included */
+    size_t left_out; /* rows that are spikes */
     double left_out_at[RK_FIT_LEFT_OUT]; /* the first of them, s from the first row */
     bool closed_loop;                    /* OUT answers PV */
     size_t candidates;
