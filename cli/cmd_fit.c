@@ -305,6 +305,9 @@ static int validate(fit_job *f)
     rk_status status;
     int result;
 
+    if (f->validate == NULL && f->j.loop.validate_path[0] != '\0') {
+        f->validate = f->j.loop.validate_path;
+    }
     if (f->validate == NULL) return EXIT_DONE;
     other.record = NULL;
     if (strlen(f->validate) >= sizeof other.loop.record_path) {

@@ -75,14 +75,16 @@ static void take_pass(rki_bench *b, const rki_solution *at, rki_normal *normal)
 
 void rki_take_residual(rki_bench *b, const rki_solution *at)
 {
+    bool known =
+        b->residual_of.series == at->task.series && b->residual_of.family == at->task.family &&
+        b->residual_of.active == at->task.active && b->residual_of.load_at == at->task.load_at;
     rki_normal n;
+    int i;
 
-    if (b->residual_of.series == at->task.series && b->residual_of.family == at->task.family &&
-        b->residual_of.active == at->task.active &&
-        b->residual_of.load_at == at->task.load_at &&
-        memcmp(b->residual_at, at->q, sizeof at->q) == 0) {
-        return;
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        known = known && b->residual_at[i] == at->q[i];
     }
+    if (known) return;
     take_pass(b, at, &n);
 }
 
@@ -252,7 +254,7 @@ static void follow(rki_bench *b, const rki_task *task, const rki_solution *rival
         memcpy(s.q, starts[i].q, sizeof s.q);
         s.task.searching = rival != NULL;
         settle(b, rival, &s);
-        if (s.task.searching && !(s.bic > rival->bic + BEHIND)) {
+        if (rival != NULL && !(s.bic > rival->bic + BEHIND)) {
             s.task.searching = false;
             settle(b, rival, &s);
         }

@@ -69,6 +69,7 @@ static const struct key {
     {"record", "pv", TEXT, LOOP(pv_column)},
     {"record", "quality", TEXT, LOOP(quality_column)},
     {"record", "time-unit", TIME_UNIT, LOOP(record_time_unit)},
+    {"record", "validate", TEXT, LOOP(validate_path)},
     {"model", "kind", KIND, LOOP(model.kind)},
     {"model", "gain", REAL, LOOP(model.gain)},
     {"model", "time-constant", TIMES, LOOP(model.time_constant)},
@@ -414,6 +415,10 @@ static rk_status finish_files(reading *r)
     if (loop->record_file[0] != '\0') {
         status = beside(r, "[record] file", loop->record_file, loop->record_path,
                         sizeof loop->record_path);
+    }
+    if (status == RK_OK && loop->validate_path[0] != '\0') {
+        status = beside(r, "[record] validate", loop->validate_path, loop->validate_path,
+                        sizeof loop->validate_path);
     }
     if (status == RK_OK && loop->plant.valve_file[0] != '\0') {
         status = beside(r, "[plant] valve-file", loop->plant.valve_file, loop->plant.valve_file,

@@ -103,6 +103,22 @@ START_TEST(fit_shows_moves_models_as_given_and_validation)
 }
 END_TEST
 
+START_TEST(a_loop_names_the_record_that_its_model_must_predict)
+{
+    char *dir = scratch_make(), *second = get_file(CLEAN, NULL);
+    json_t *j;
+
+    put_file(path_in(dir, "two.loop"),
+             "[record]\nfile = " RK_SOURCE "/data/blend-brix.csv\nvalidate = second.csv\n");
+    put_file(path_in(dir, "second.csv"), second);
+    j = json_of(TOOL(dir, "fit", "two.loop", "--json"), 0);
+    ck_assert_double_gt(number_at(j, "validation.fit_percent"), 95);
+    json_decref(j);
+    free(second);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(check_agrees_with_the_closed_forms)
 {
     json_t *j = json_of(TOOL(NULL, "check", MODEL, "--kc", "1.2", "--ti", "10s", "--json"), 1);
@@ -454,6 +470,7 @@ Suite *suite_commands(void)
 
     tcase_add_test(t, fit_prints_one_json_object_with_the_model);
     tcase_add_test(t, fit_shows_moves_models_as_given_and_validation);
+    tcase_add_test(t, a_loop_names_the_record_that_its_model_must_predict);
     tcase_add_test(t, check_agrees_with_the_closed_forms);
     tcase_add_test(t, settings_may_be_typed_in_any_form);
     tcase_add_test(t, tune_gives_the_rules_in_the_form_asked_for);

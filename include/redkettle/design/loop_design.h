@@ -36,8 +36,9 @@ typedef struct rk_loop_design {
     double out_low, out_high; /* output range, out-EU */
     double out_rate;          /* out-EU per s; infinite: none */
 
-    char record_file[RK_PATH_CHARS]; /* as the user wrote it; empty: none */
-    char record_path[RK_PATH_CHARS]; /* where that is, seen from here */
+    char record_file[RK_PATH_CHARS];   /* as the user wrote it; empty: none */
+    char record_path[RK_PATH_CHARS];   /* where that is, seen from here */
+    char validate_path[RK_PATH_CHARS]; /* a second record, seen from here; empty: none */
     char time_column[RK_NAME_CHARS], out_column[RK_NAME_CHARS], pv_column[RK_NAME_CHARS];
     char quality_column[RK_NAME_CHARS];
     double
