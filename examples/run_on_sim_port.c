@@ -23,19 +23,19 @@ static rk_status set_up(rk_sim *sim, rk_loop *loop, rk_real *memory)
     const rk_limits limits = {0.0, 100.0, HUGE_VAL};
     const rk_settings settings = rk_settings_make(-11.3, 46.5, 0.0, 0.0);
     rk_plant_params plant;
-    rk_pid_params pid;
+    rk_loop_params params = rk_loop_params_make();
     rk_port port;
     rk_status status = rk_plant_params_from_model(&model, 1.0, &plant, NULL);
 
     if (status == RK_OK) {
-        status = rk_settings_pid_params(&settings, &limits, 1.0, &pid, NULL);
+        status = rk_settings_pid_params(&settings, &limits, 1.0, &params.pid, NULL);
     }
     if (status == RK_OK) {
         status = rk_sim_init(sim, &plant, memory, MEMORY, model.out0);
     }
     if (status != RK_OK) return status;
     port = rk_sim_port(sim);
-    return rk_loop_init(loop, &port, &pid, model.pv0, model.out0);
+    return rk_loop_init(loop, &port, &params, model.pv0, model.out0);
 }
 
 int main(void)
@@ -54,7 +54,7 @@ int main(void)
         if (scan == LOAD_AT) {
             sim.load = -4.0;
         }
-        rk_loop_scan(&loop);
+        rk_loop_scan(&loop, 1.0);
         rk_sim_advance(&sim);
         largest = fmax(largest, fabs(loop.pv - loop.sp));
         if (scan % 60 == 0) {

@@ -4,10 +4,17 @@
 
 #include <redkettle/version.h>
 
+#include <redkettle/device/duty.h>
+#include <redkettle/device/filter.h>
+#include <redkettle/device/flaw.h>
 #include <redkettle/device/loop.h>
+#include <redkettle/device/on_off.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 #include <redkettle/device/port.h>
+#include <redkettle/device/predictor.h>
+#include <redkettle/device/ramp.h>
+#include <redkettle/device/relay.h>
 
 #include <redkettle/design/bump.h>
 #include <redkettle/design/check.h>

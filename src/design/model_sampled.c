@@ -48,3 +48,22 @@ rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_
     params->pv0 = model->pv0;
     return RK_OK;
 }
+
+rk_status rk_predictor_params_from_model(const rk_model *model, double ts,
+                                         rk_plant_params *whole, rk_plant_params *quick,
+                                         rk_diag *diag)
+{
+    rk_plant_params made;
+    rk_status status = rk_plant_params_from_model(model, ts, &made, diag);
+    rk_model prompt;
+
+    if (status != RK_OK) return status;
+    if (whole == NULL || quick == NULL) return RK_ERR_ARG;
+    prompt = *model;
+    prompt.dead_time = 0.0;
+    status = rk_plant_params_from_model(&prompt, ts, quick, diag);
+    if (status == RK_OK) {
+        *whole = made;
+    }
+    return status;
+}

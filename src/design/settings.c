@@ -322,17 +322,17 @@ rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *l
         tt = s->td > 0 ? fmax(sqrt(s->ti * s->td), ts) : s->ti;
     }
 
-    *params = (rk_pid_params){.ts = ts,
-                              .kc = s->kc,
-                              .ti = s->ti,
-                              .td = s->td,
-                              .tf = s->tf,
-                              .sp_weight = s->sp_weight,
-                              .d_sp_weight = 0.0,
-                              .out_lo = limits->low,
-                              .out_hi = limits->high,
-                              .out_rate = limits->rate,
-                              .anti_windup = s->anti_windup,
-                              .tt = tt};
+    *params = rk_pid_params_make();
+    params->ts = ts;
+    params->kc = s->kc;
+    params->ti = s->ti;
+    params->td = s->td;
+    params->tf = s->tf;
+    params->sp_weight = s->sp_weight;
+    params->out_lo = limits->low;
+    params->out_hi = limits->high;
+    params->out_rate = limits->rate;
+    params->anti_windup = s->anti_windup;
+    params->tt = tt;
     return RK_OK;
 }

@@ -3,44 +3,233 @@
 
 #include <stddef.h>
 
-rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_pid_params *params,
+/* A scan this many intervals after the one before is late. */
+#define LATE RK_C(1.5)
+
+const char *rk_alarm_text(rk_alarm alarm)
+{
+    switch (alarm) {
+    case RK_ALARM_PV_BAD:
+        return "PV is bad";
+    case RK_ALARM_PV_STALE:
+        return "PV does not change";
+    case RK_ALARM_PV_LOW:
+        return "PV is low";
+    case RK_ALARM_PV_HIGH:
+        return "PV is high";
+    case RK_ALARM_DEVIATION:
+        return "PV is far from SP";
+    case RK_ALARM_WRITE_FAILED:
+        return "OUT was not written";
+    case RK_ALARM_SCAN_LATE:
+        return "scan is late";
+    case RK_ALARM_WATCHDOG:
+        return "watchdog was not fed";
+    default:
+        return "no such alarm";
+    }
+}
+
+rk_loop_params rk_loop_params_make(void)
+{
+    const rk_loop_params made = {
+        .pid = rk_pid_params_make(),
+        .hold_time = RK_REAL_MAX,
+        .stale_time = RK_REAL_MAX,
+        .watchdog_time = RK_REAL_MAX,
+        .pv_low = -RK_REAL_MAX,
+        .pv_high = RK_REAL_MAX,
+        .deviation = RK_REAL_MAX,
+    };
+
+    return made;
+}
+
+rk_flaw rk_loop_flaw(const rk_loop_params *p, rk_real sp, rk_real out_now)
+{
+    const rk_flaw flaw = rk_pid_flaw(&p->pid, out_now);
+
+    if (flaw != RK_FLAW_NONE) return flaw;
+    if (rk_filter_flaw(p->pv_filter, p->pid.ts) != RK_FLAW_NONE) return RK_FLAW_TF;
+    if (!(p->hold_time >= 0) || !(p->stale_time > 0) || !(p->watchdog_time > 0) ||
+        !(p->pv_low < p->pv_high) || !(p->deviation > 0) || !(p->alarm_gap >= 0) ||
+        !rk_is_finite(p->alarm_gap)) {
+        return RK_FLAW_ALARM;
+    }
+    /* What a failure may lead to must be there to go to. */
+    if ((p->hold_time < RK_REAL_MAX || p->watchdog_time < RK_REAL_MAX) &&
+        !(p->pid.out_safe >= p->pid.out_lo && p->pid.out_safe <= p->pid.out_hi)) {
+        return RK_FLAW_OUT_SAFE;
+    }
+    return rk_is_finite(sp) ? RK_FLAW_NONE : RK_FLAW_SETPOINT;
+}
+
+/* The fields that the parameters determine. */
+static void take_params(rk_loop *loop, const rk_loop_params *p)
+{
+    loop->ts = p->pid.ts;
+    loop->hold_time = p->hold_time;
+    loop->stale_time = p->stale_time;
+    loop->watchdog_time = p->watchdog_time;
+    loop->pv_low = p->pv_low;
+    loop->pv_high = p->pv_high;
+    loop->deviation = p->deviation;
+    loop->alarm_gap = p->alarm_gap;
+}
+
+rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_loop_params *params,
                        rk_real sp, rk_real out_now)
 {
-    rk_loop made;
     rk_status status;
 
-    if (loop == NULL || port == NULL) return RK_ERR_ARG;
+    if (loop == NULL || port == NULL || params == NULL) return RK_ERR_ARG;
     if (port->read_pv == NULL || port->write_out == NULL || port->read_out == NULL) {
         return RK_ERR_ARG;
     }
-    if (!rk_is_finite(sp)) return RK_ERR_RANGE;
-    status = rk_pid_init(&made.pid, params, out_now);
+    if (rk_loop_flaw(params, sp, out_now) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    status = rk_pid_init(&loop->pid, &params->pid, out_now);
     if (status != RK_OK) return status;
 
-    made.port = *port;
-    made.sp = sp;
-    made.pv = sp;
-    made.out = out_now;
-    made.pv_bad = false;
-    made.write_failed = false;
-    *loop = made;
+    (void)rk_filter_init(&loop->filter, params->pv_filter, params->pid.ts);
+    take_params(loop, params);
+    loop->port = *port;
+    loop->predictor = NULL;
+    loop->sp = sp;
+    loop->pv = sp;
+    loop->out = out_now;
+    loop->alarms = 0;
+    loop->alarms_seen = 0;
+    loop->without_pv = RK_C(0.0);
+    loop->unchanged = RK_C(0.0);
+    loop->unfed = RK_C(0.0);
     return RK_OK;
 }
 
-void rk_loop_scan(rk_loop *loop)
+rk_status rk_loop_set_params(rk_loop *loop, const rk_loop_params *params)
 {
-    rk_real pv = RK_C(0.0);
-    rk_real out;
-    const bool got = loop->port.read_pv(loop->port.user, &pv) == RK_OK;
+    rk_filter filter;
+    rk_status status;
 
-    loop->pv_bad = !got || !rk_is_finite(pv);
-    if (!loop->pv_bad) {
-        loop->pv = pv;
+    if (loop == NULL || params == NULL) return RK_ERR_ARG;
+    if (rk_loop_flaw(params, loop->sp, params->pid.out_lo) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    status = rk_pid_set_params(&loop->pid, &params->pid);
+    if (status != RK_OK) return status;
+    (void)rk_filter_init(&filter, params->pv_filter, params->pid.ts);
+    loop->filter.part = filter.part;
+    take_params(loop, params);
+    return RK_OK;
+}
+
+void rk_loop_set_predictor(rk_loop *loop, rk_predictor *predictor)
+{
+    loop->predictor = predictor;
+    loop->pid.fresh = true;
+}
+
+void rk_loop_feed(rk_loop *loop)
+{
+    loop->unfed = RK_C(0.0);
+}
+
+void rk_loop_acknowledge(rk_loop *loop)
+{
+    loop->alarms_seen = loop->alarms;
+}
+
+static void set_alarm(rk_loop *loop, rk_alarm alarm, bool on)
+{
+    if (on) {
+        loop->alarms |= (uint32_t)alarm;
+        loop->alarms_seen |= (uint32_t)alarm;
+    } else {
+        loop->alarms &= ~(uint32_t)alarm;
     }
+}
 
-    out = loop->pv_bad ? rk_pid_hold(&loop->pid) : rk_pid_scan(&loop->pid, loop->sp, pv);
-    loop->write_failed = loop->port.write_out(loop->port.user, out) != RK_OK;
-    if (!loop->write_failed) {
+static bool holds(const rk_loop *loop, rk_alarm alarm)
+{
+    return (loop->alarms & (uint32_t)alarm) != 0;
+}
+
+/* The gap by which an alarm that holds must be left. */
+static rk_real gap(const rk_loop *loop, rk_alarm alarm)
+{
+    return holds(loop, alarm) ? loop->alarm_gap : RK_C(0.0);
+}
+
+static rk_real add_time(rk_real time, rk_real elapsed)
+{
+    const rk_real sum = time + elapsed;
+
+    return sum < RK_REAL_MAX ? sum : RK_REAL_MAX;
+}
+
+/* The PV of this scan, if it is good: there, a number, in its range, alive. */
+static bool read_pv(rk_loop *loop, rk_real elapsed, rk_real *pv)
+{
+    const bool there = loop->port.read_pv(loop->port.user, pv) == RK_OK;
+    const bool good = there && *pv >= loop->pid.pv_lo && *pv <= loop->pid.pv_hi;
+
+    loop->unchanged = good && *pv == loop->pv ? add_time(loop->unchanged, elapsed) : RK_C(0.0);
+    set_alarm(loop, RK_ALARM_PV_BAD, !good);
+    set_alarm(loop, RK_ALARM_PV_STALE, good && loop->unchanged >= loop->stale_time);
+    if (good) {
+        loop->pv = *pv;
+    }
+    return good && !holds(loop, RK_ALARM_PV_STALE);
+}
+
+static void watch_limits(rk_loop *loop)
+{
+    const rk_real off = loop->sp > loop->pv ? loop->sp - loop->pv : loop->pv - loop->sp;
+
+    set_alarm(loop, RK_ALARM_PV_LOW, loop->pv < loop->pv_low + gap(loop, RK_ALARM_PV_LOW));
+    set_alarm(loop, RK_ALARM_PV_HIGH, loop->pv > loop->pv_high - gap(loop, RK_ALARM_PV_HIGH));
+    set_alarm(loop, RK_ALARM_DEVIATION, off > loop->deviation - gap(loop, RK_ALARM_DEVIATION));
+}
+
+static rk_real control(rk_loop *loop, bool good, rk_real pv, rk_real elapsed)
+{
+    rk_real seen = pv;
+
+    if (good && holds(loop, RK_ALARM_SCAN_LATE)) {
+        loop->pid.fresh = true; /* no derivative over an interval of another length */
+    }
+    if (good) {
+        seen = rk_filter_scan(&loop->filter, pv);
+    }
+    if (loop->predictor != NULL) {
+        seen = rk_predictor_scan(loop->predictor, seen, loop->out);
+    }
+    loop->without_pv = good ? RK_C(0.0) : add_time(loop->without_pv, elapsed);
+    if (holds(loop, RK_ALARM_WATCHDOG)) return rk_pid_fail(&loop->pid);
+    if (good) return rk_pid_scan(&loop->pid, loop->sp, seen);
+    if (loop->pid.bad_to_safe || loop->without_pv > loop->hold_time) {
+        return rk_pid_fail(&loop->pid);
+    }
+    return rk_pid_hold(&loop->pid);
+}
+
+void rk_loop_scan(rk_loop *loop, rk_real elapsed)
+{
+    rk_real pv = loop->pv, out;
+    bool good;
+
+    if (!(elapsed > 0)) {
+        elapsed = loop->ts;
+    }
+    loop->unfed = add_time(loop->unfed, elapsed);
+    set_alarm(loop, RK_ALARM_SCAN_LATE, elapsed > LATE * loop->ts);
+    set_alarm(loop, RK_ALARM_WATCHDOG, loop->unfed > loop->watchdog_time);
+    good = read_pv(loop, elapsed, &pv);
+    if (good) {
+        watch_limits(loop);
+    }
+    out = control(loop, good, pv, elapsed);
+    set_alarm(loop, RK_ALARM_WRITE_FAILED, loop->port.write_out(loop->port.user, out) != RK_OK);
+    if (holds(loop, RK_ALARM_WRITE_FAILED)) {
+        rk_pid_take_out(&loop->pid, loop->out); /* that is what still stands there */
+    } else {
         loop->out = out;
     }
 }

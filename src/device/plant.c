@@ -3,15 +3,17 @@
 
 #include <stdbool.h>
 
-/* Nothing grows: both roots within the unit circle, or one at 1 (the Jury conditions). */
+/* Nothing grows: both roots within the unit circle, or one at 1 (the Jury conditions; the
+   second as a product, so that an integrator's 1 gives 0 in any precision). */
 static bool is_sound(const rk_plant_params *p)
 {
     const rk_real one = RK_C(1.0);
-    const rk_real trace = p->a[0][0] + p->a[1][1];
-    const rk_real det = (p->a[0][0] * p->a[1][1]) - (p->a[0][1] * p->a[1][0]);
+    const rk_real trace = p->a[0][0] + p->a[1][1], cross = p->a[0][1] * p->a[1][0];
+    const rk_real det = (p->a[0][0] * p->a[1][1]) - cross;
 
-    return (det < one) && (det > -one) && (one - trace + det >= 0) && (one + trace + det > 0) &&
-           rk_is_finite(p->a[0][1]) && rk_is_finite(p->a[1][0]);
+    return (det < one) && (det > -one) &&
+           (((one - p->a[0][0]) * (one - p->a[1][1])) - cross >= 0) &&
+           ((one + trace) + det > 0) && rk_is_finite(p->a[0][1]) && rk_is_finite(p->a[1][0]);
 }
 
 /* Where a held u leads to, each state; an integrator's PV stays. */
@@ -30,6 +32,18 @@ static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[2])
     x[1] = ((g1 * c0) + (p->a[1][0] * g0)) / det;
 }
 
+rk_flaw rk_plant_flaw(const rk_plant_params *p, rk_real out_now)
+{
+    int i;
+
+    if (!is_sound(p)) return RK_FLAW_GROWING_MODEL;
+    for (i = 0; i < 2; i++) {
+        if (!rk_is_finite(p->b0[i]) || !rk_is_finite(p->b1[i])) return RK_FLAW_MODEL_NUMBER;
+    }
+    if (!rk_is_finite(p->out0) || !rk_is_finite(p->pv0)) return RK_FLAW_OPERATING_POINT;
+    return rk_is_finite(out_now) ? RK_FLAW_NONE : RK_FLAW_OUT_NOW;
+}
+
 rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real *memory,
                         size_t len, rk_real out_now)
 {
@@ -38,12 +52,7 @@ rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real 
     size_t i;
 
     if (plant == NULL || p == NULL || memory == NULL) return RK_ERR_ARG;
-    if (!is_sound(p)) return RK_ERR_RANGE;
-    for (i = 0; i < 2; i++) {
-        if (!rk_is_finite(p->b0[i]) || !rk_is_finite(p->b1[i])) return RK_ERR_RANGE;
-    }
-    if (!rk_is_finite(p->out0) || !rk_is_finite(p->pv0)) return RK_ERR_RANGE;
-    if (!rk_is_finite(out_now)) return RK_ERR_RANGE;
+    if (rk_plant_flaw(p, out_now) != RK_FLAW_NONE) return RK_ERR_RANGE;
     if (len <= p->delay) return RK_ERR_MEMORY;
 
     made.params = *p;
@@ -79,9 +88,10 @@ rk_real rk_plant_scan(rk_plant *plant, rk_real out)
     plant->oldest = (plant->oldest == p->delay) ? 0 : plant->oldest + 1;
     late = plant->memory[plant->oldest];
 
+    /* What comes in first: the states wait for each other only in the last sum. */
     plant->x[0] =
-        ((p->a[0][0] * x0) + (p->a[0][1] * x1)) + ((p->b0[0] * late) + (p->b1[0] * later));
+        (((p->b0[0] * late) + (p->b1[0] * later)) + (p->a[0][1] * x1)) + (p->a[0][0] * x0);
     plant->x[1] =
-        ((p->a[1][0] * x0) + (p->a[1][1] * x1)) + ((p->b0[1] * late) + (p->b1[1] * later));
+        (((p->b0[1] * late) + (p->b1[1] * later)) + (p->a[1][0] * x0)) + (p->a[1][1] * x1);
     return rk_plant_pv(plant);
 }

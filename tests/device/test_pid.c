@@ -7,15 +7,13 @@
 /* PI, kc 2, ti 10 s, scan 1 s, 0 to 100, no rate limit, no anti-windup. */
 static rk_pid_params plain(void)
 {
-    return (rk_pid_params){.ts = 1,
-                           .kc = 2,
-                           .ti = 10,
-                           .sp_weight = 1,
-                           .out_lo = 0,
-                           .out_hi = 100,
-                           .out_rate = HUGE_VAL,
-                           .anti_windup = RK_ANTI_WINDUP_NONE,
-                           .tt = 10};
+    rk_pid_params made = rk_pid_params_make();
+
+    made.ts = 1;
+    made.kc = 2;
+    made.ti = 10;
+    made.tt = 10;
+    return made;
 }
 
 static rk_pid at_rest(const rk_pid_params *params, double sp, double pv, double out)
@@ -318,6 +316,12 @@ static rk_pid_params wild_params(rng *r)
     p.out_rate = rng_uniform(r) < 0.5 ? HUGE_VAL : 10.0 * rng_uniform(r);
     p.anti_windup = (rk_anti_windup)(int)(3.0 * rng_uniform(r));
     p.tt = p.ts * (1.0 + (20.0 * rng_uniform(r)));
+    p.deadband = rng_uniform(r) < 0.7 ? 0.0 : 10.0 * rng_uniform(r);
+    p.biased = rng_uniform(r) < 0.5;
+    p.bias = 60.0 * (rng_uniform(r) - 0.5);
+    if (rng_uniform(r) < 0.3) {
+        p.sp_rate = 10.0 * rng_uniform(r);
+    }
     return p;
 }
 
@@ -326,6 +330,7 @@ START_TEST(output_keeps_limits_and_rate_and_state_stays_finite)
     rng r = {(uint64_t)_i + 1};
     const rk_pid_params params = wild_params(&r);
     const double step = params.out_rate * params.ts * (1.0 + 1e-12);
+    rk_pid_params others = params;
     double last = 50;
     rk_pid pid;
     int scan;
@@ -334,6 +339,17 @@ START_TEST(output_keeps_limits_and_rate_and_state_stays_finite)
     for (scan = 0; scan < 200; scan++) {
         double out;
 
+        if (rng_uniform(&r) < 0.03) {
+            others.kc = 0.1 + (10.0 * rng_uniform(&r));
+            others.bad_to_safe = !others.bad_to_safe;
+            others.out_safe = 20;
+            others.i_lo = -50.0 * rng_uniform(&r);
+            others.i_hi = 50.0 * rng_uniform(&r) + 1.0;
+            ck_assert_int_eq(rk_pid_set_params(&pid, &others), RK_OK);
+        }
+        if (rng_uniform(&r) < 0.05) {
+            rk_pid_set_feedforward(&pid, wild_value(&r));
+        }
         if (rng_uniform(&r) < 0.05) {
             rk_pid_set_manual(&pid, wild_value(&r));
         }
@@ -359,6 +375,7 @@ START_TEST(direct_action_mirrors_reverse)
     up.out_lo = -100;
     down = up;
     down.kc = -up.kc;
+    down.bias = -up.bias;
     ck_assert_int_eq(rk_pid_init(&a, &up, 10), RK_OK);
     ck_assert_int_eq(rk_pid_init(&b, &down, -10), RK_OK);
     for (scan = 0; scan < 100; scan++) {
@@ -437,8 +454,8 @@ Suite *suite_pid(void)
     add_table(t, bad_pv_holds_the_output_and_recovery_does_not_bump, bad_values);
     add_table(t, manual_works_while_pv_is_bad, bad_values);
     tcase_add_test(t, rate_limit_holds_in_automatic_and_manual);
-    tcase_add_loop_test(t, output_keeps_limits_and_rate_and_state_stays_finite, 0, 200);
-    tcase_add_loop_test(t, direct_action_mirrors_reverse, 0, 50);
+    tcase_add_loop_test(t, output_keeps_limits_and_rate_and_state_stays_finite, 0, 1000);
+    tcase_add_loop_test(t, direct_action_mirrors_reverse, 0, 1000);
     add_table(t, init_refuses_a_value_out_of_range_and_writes_nothing, refused);
     tcase_add_test(t, init_and_reset_refuse_bad_arguments);
     suite_add_tcase(suite, t);

@@ -76,6 +76,11 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag);
 rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_params *params,
                                      rk_diag *diag);
 
+/** The model with and without its dead time, for a rk_predictor. Errors  as above. */
+rk_status rk_predictor_params_from_model(const rk_model *model, double ts,
+                                         rk_plant_params *whole, rk_plant_params *quick,
+                                         rk_diag *diag);
+
 /** The longest dead time of a sampled plant, in scans: 80 MB of delay memory. */
 #define RK_PLANT_DELAY_MAX 10000000.0
 

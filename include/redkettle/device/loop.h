@@ -3,33 +3,99 @@
 #define REDKETTLE_DEVICE_LOOP_H
 
 #include <stdbool.h>
+#include <stdint.h>
 
+#include <redkettle/device/filter.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/port.h>
+#include <redkettle/device/predictor.h>
+
+/** What is wrong now, a bit each. */
+typedef enum rk_alarm {
+    RK_ALARM_PV_BAD = 1U << 0,       /* no PV, or one that is not finite or out of its range */
+    RK_ALARM_PV_STALE = 1U << 1,     /* PV has not changed at all for stale_time */
+    RK_ALARM_PV_LOW = 1U << 2,       /* below pv_low */
+    RK_ALARM_PV_HIGH = 1U << 3,      /* above pv_high */
+    RK_ALARM_DEVIATION = 1U << 4,    /* further from sp than deviation */
+    RK_ALARM_WRITE_FAILED = 1U << 5, /* OUT could not be written */
+    RK_ALARM_SCAN_LATE = 1U << 6,    /* more than 1.5 ts since the last scan */
+    RK_ALARM_WATCHDOG = 1U << 7,     /* not fed for watchdog_time */
+} rk_alarm;
+
+enum { RK_ALARMS = 8 };
+
+/** Text for an alarm: "PV is bad". */
+const char *rk_alarm_text(rk_alarm alarm);
+
+/** Set all fields: start from rk_loop_params_make(). */
+typedef struct rk_loop_params {
+    rk_pid_params pid;
+    rk_real pv_filter;  /* s, >= 0: first-order filter on PV before the controller; 0: none */
+    rk_real hold_time;  /* s, >= 0: without a good PV, or with a stale one, hold OUT so long in
+                           automatic, then go to the controller's out_safe; infinite: hold on */
+    rk_real stale_time; /* s, > 0: a PV that does not change at all so long counts as bad;
+                           infinite: it may stand still */
+    rk_real
+        watchdog_time; /* s, > 0: not fed so long, automatic goes to out_safe; infinite: none */
+    rk_real pv_low, pv_high; /* alarms, pv-EU, pv_low < pv_high */
+    rk_real deviation;       /* alarm, pv-EU, > 0 */
+    rk_real alarm_gap;       /* an alarm goes when PV is back by this, pv-EU, >= 0 */
+} rk_loop_params;
 
 /** A controller on a port: the whole control loop in one call a scan. Plain storage. */
 typedef struct rk_loop {
     rk_port port;
-    rk_pid pid;        /* modes are set with rk_pid_set_manual and rk_pid_set_auto */
-    rk_real sp;        /* the wanted setpoint, pv-EU; set it between scans */
-    rk_real pv;        /* the last good PV, pv-EU */
-    rk_real out;       /* the last output that was written, out-EU */
-    bool pv_bad;       /* the last scan had no good PV: out was held */
-    bool write_failed; /* the last scan could not write its output */
+    rk_pid pid; /* modes are set with rk_pid_set_manual, _tracking and _auto */
+    rk_filter filter;
+    rk_predictor *predictor; /* before the controller; NULL: none */
+    rk_real sp;              /* the wanted setpoint, pv-EU; set it between scans */
+    rk_real pv;              /* the last good PV as measured, pv-EU */
+    rk_real out;             /* what stands on the valve as far as is known, out-EU */
+    uint32_t alarms;         /* rk_alarm bits that hold now */
+    uint32_t alarms_seen;    /* .. that held at any time since rk_loop_acknowledge */
+
+    rk_real ts, hold_time, stale_time, watchdog_time; /* s */
+    rk_real pv_low, pv_high, deviation, alarm_gap;    /* pv-EU */
+    rk_real without_pv, unchanged, unfed;             /* how long now, s */
 } rk_loop;
+
+/** Parameters without filter, alarms, stale PV, watchdog; the pid's from rk_pid_params_make. */
+rk_loop_params rk_loop_params_make(void);
+
+/** RK_FLAW_NONE, or what rk_loop_init refuses. */
+rk_flaw rk_loop_flaw(const rk_loop_params *params, rk_real sp, rk_real out_now);
 
 /**
  * Check the port and *params, and start in automatic from the output on the valve now.
  *
  * Units   sp in pv-EU, out_now in out-EU.
- * Errors  RK_ERR_ARG for a NULL or a port with a service missing; RK_ERR_RANGE as rk_pid_init,
- * or for an sp that is not finite. *loop is written with RK_OK only.
+ * Errors  RK_ERR_ARG for a NULL or a port with a service missing; RK_ERR_RANGE for what
+ *         rk_loop_flaw names. *loop is written with RK_OK only.
  */
-rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_pid_params *params,
+rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_loop_params *params,
                        rk_real sp, rk_real out_now);
 
-/** One scan, every ts: read PV, control, write OUT. Cannot fail: without a good PV it holds
- * out. */
-void rk_loop_scan(rk_loop *loop);
+/** Put a predictor before the controller, or with NULL take it away; it must outlive the loop.
+ */
+void rk_loop_set_predictor(rk_loop *loop, rk_predictor *predictor);
+
+/** Take on other parameters while running, without a bump. Errors  as rk_loop_init. */
+rk_status rk_loop_set_params(rk_loop *loop, const rk_loop_params *params);
+
+/**
+ * One scan: read PV, filter, control, write OUT, set the alarms. Cannot fail. In automatic
+ * without a good PV it holds OUT and then goes to the safe output; when PV is back it goes on
+ * from there without a bump. An output that could not be written counts as not made.
+ *
+ * Units   elapsed: s since the scan before by the caller's clock, > 0; the first scan: ts.
+ * After a late scan the derivative starts anew.
+ */
+void rk_loop_scan(rk_loop *loop, rk_real elapsed);
+
+/** The sign of life that the watchdog waits for. */
+void rk_loop_feed(rk_loop *loop);
+
+/** Forget the alarms that are over. */
+void rk_loop_acknowledge(rk_loop *loop);
 
 #endif

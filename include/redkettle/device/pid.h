@@ -4,23 +4,37 @@
 
 #include <stdbool.h>
 
+#include <redkettle/device/flaw.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
 /**
  * P, PI, PD and PID controller, ideal form, backward Euler, once every ts:
  *
- *   P   = kc * (b * sp - pv)                                     b: sp_weight
- *   D   = tf/(tf+ts) * D + kc * td/(tf+ts) * (g - g_last)        g = c * sp - pv,  c:
- * d_sp_weight inc = kc * ts/ti * (sp - pv)                                 this scan's error
- * counts at once v   = P + (I + inc) + D out = v within out_lo..out_hi, and within out_rate *
- * ts of the last out I   = I + inc
+ *   s   = sp within sp_lo..sp_hi, and within sp_rate * ts of the last s
+ *   y   = pv, or with a deadband: pv moved towards s by it, no further than s
+ *   P   = kc * (b * s - y)                                   b: sp_weight
+ *   D   = tf/(tf+ts) * D + kc * td/(tf+ts) * (g - g_last)    g = c * s - y,  c: d_sp_weight
+ *   inc = kc * ts/ti * (s - y)                               this scan's error counts at once
+ *   v   = P + (I + inc) + D + ff
+ *   out = v within out_lo..out_hi, and within out_rate * ts of the last out
+ *   I   = I + inc
+ *
+ * Action. kc > 0 is reverse action, out falls when pv rises; kc < 0 is direct action.
  *
  * Anti-windup. Conditional: while v is beyond a limit and inc would push it further, inc is 0.
  * Back-calculation: I += ts/tt * (out - v), so that the integral follows what the valve can do.
+ * Integral limits: I moves no further beyond i_lo or i_hi.
  *
- * Manual: out follows the manual output within the same limits, and I is kept so that v = out;
- * therefore the change to automatic starts from the output that stands on the valve.
+ * Without integral action I holds what the output was when the controller took over; with
+ * `biased` it then goes to bias with the time constant tt, and a P controller's offset is that
+ * of the textbook, 1 / (1 + kc * gain) of a setpoint step from there.
+ *
+ * Manual: out follows the manual output within the same limits. Tracking: out is what another
+ * source says, within the output's limits. Either way I is kept so that v = out; therefore the
+ * change to automatic starts from the output that stands on the valve. The same holds for the
+ * first scan, for new parameters and for a PV that was bad: s and pv are taken as they are
+ * found, and out moves by no more than one inc.
  *
  * Source  K. J. Astrom, T. Hagglund, PID Controllers: Theory, Design, and Tuning, 2nd ed., ISA,
  *         1995, ch. 3.
@@ -31,6 +45,14 @@ typedef enum rk_anti_windup {
     RK_ANTI_WINDUP_BACK_CALCULATION = 2,
 } rk_anti_windup;
 
+/** What decides the output. */
+typedef enum rk_pid_mode {
+    RK_PID_AUTO = 0,
+    RK_PID_MANUAL = 1,
+    RK_PID_TRACKING = 2,
+} rk_pid_mode;
+
+/** Set all fields: start from rk_pid_params_make(). */
 typedef struct rk_pid_params {
     rk_real ts; /* scan interval, s, > 0 */
     rk_real kc; /* controller gain, out-EU per pv-EU, not 0; negative: out rises with pv */
@@ -39,28 +61,59 @@ typedef struct rk_pid_params {
     rk_real tf; /* derivative filter time, s, >= 0 */
     rk_real sp_weight;   /* b, no unit, 0..1; 1 is the plain controller */
     rk_real d_sp_weight; /* c, no unit, 0..1; 0 is the derivative on pv */
+    rk_real deadband;    /* pv-EU, >= 0: errors within it count as none; 0: no deadband */
     rk_real out_lo;      /* out-EU, < out_hi */
     rk_real out_hi;      /* out-EU */
-    rk_real out_rate;    /* out-EU per s, > 0; infinite: no rate limit */
+    rk_real out_rate;    /* out-EU per s, > 0; RK_REAL_MAX or infinite: no rate limit */
+    rk_real i_lo, i_hi;  /* of I, out-EU, i_lo < i_hi */
     rk_anti_windup anti_windup;
+    rk_real tt;       /* tracking time, s, >= ts; read for back-calculation and bias only */
+    bool biased;      /* without integral action: go to bias */
+    rk_real bias;     /* out-EU; read if biased */
+    rk_real sp_lo;    /* pv-EU, < sp_hi */
+    rk_real sp_hi;    /* pv-EU */
+    rk_real sp_rate;  /* the setpoint's ramp, pv-EU per s, > 0; RK_REAL_MAX: steps */
+    rk_real pv_lo;    /* a pv below this is bad, pv-EU, < pv_hi */
+    rk_real pv_hi;    /* a pv above this is bad, pv-EU */
+    bool bad_to_safe; /* without a good pv in automatic: go to out_safe; else hold out */
     rk_real
-        tt; /* tracking time of back-calculation, s, >= ts; read for back-calculation only */
+        out_safe; /* out-EU, within out_lo..out_hi; read if bad_to_safe, and by rk_pid_fail */
 } rk_pid_params;
 
 /** Plain storage; only the functions below write it. */
 typedef struct rk_pid {
-    rk_real kc, b, c;       /* as in the formulas */
-    rk_real ki_ts;          /* kc * (ts / ti), out-EU per pv-EU */
-    rk_real kt_ts;          /* ts / tt, no unit; 0: no back-calculation */
-    rk_real ad, kd;         /* tf / (tf + ts), and kc * (td / (tf + ts)) in out-EU per pv-EU */
-    rk_real out_lo, out_hi; /* out-EU */
-    rk_real out_step;       /* out_rate * ts, out-EU */
-    rk_real manual_out;     /* out-EU, within the limits */
-    rk_real i, d, g_last, out; /* state: I, D, g of the scan before, the output */
-    bool conditional;          /* anti-windup by conditional integration */
-    bool manual;
-    bool fresh; /* the next good scan takes pv as it finds it: no derivative kick, no bump */
+    rk_real kc, b, c;              /* as in the formulas */
+    rk_real ki_ts;                 /* kc * (ts / ti), out-EU per pv-EU */
+    rk_real kt_ts;                 /* ts / tt, no unit; 0: no back-calculation */
+    rk_real fade;                  /* ts / tt of the way to bias; 0: not biased */
+    rk_real ad, kd;                /* tf / (tf + ts), and kc * (td / (tf + ts)) */
+    rk_real deadband;              /* pv-EU */
+    rk_real out_lo, out_hi;        /* out-EU */
+    rk_real out_step;              /* out_rate * ts, out-EU */
+    rk_real i_lo, i_hi, bias;      /* out-EU */
+    rk_real sp_lo, sp_hi, sp_step; /* pv-EU; sp_rate * ts */
+    rk_real pv_lo, pv_hi;          /* pv-EU */
+    rk_real out_safe;              /* out-EU */
+    rk_real manual_out, track_out; /* out-EU, within the limits */
+    rk_real ff;                    /* feedforward, out-EU */
+    rk_real sp_now;                /* s: where the setpoint's ramp is, pv-EU */
+    rk_real i, d, g_last, out;     /* state: I, D, g of the scan before, the output */
+    rk_pid_mode mode;
+    bool conditional; /* anti-windup by conditional integration */
+    bool bad_to_safe;
+    bool bad;   /* the last scan had no good sp and pv */
+    bool fresh; /* the next good scan takes sp and pv as it finds them: no kick, no bump */
+    bool at_pv; /* .. and the setpoint's ramp starts from pv */
 } rk_pid;
+
+/**
+ * Parameters that limit nothing and do nothing but PI: weights 1 and 0, no anti-windup, out
+ * from 0 to 100. The caller sets ts, kc and ti at least.
+ */
+rk_pid_params rk_pid_params_make(void);
+
+/** What is wrong with *params to start from out_now; RK_FLAW_NONE: nothing. */
+rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now);
 
 /**
  * Check *params and start in automatic from the output that stands on the valve now. The first
@@ -69,10 +122,18 @@ typedef struct rk_pid {
  *
  * Units   as the fields of rk_pid_params say; out_now in out-EU.
  * Range   as the fields say, and out_lo <= out_now <= out_hi.
- * Errors  RK_ERR_ARG for a NULL or an unknown anti_windup; RK_ERR_RANGE for a number out of
- * range, NaN, or infinite where that has no meaning. *pid is written with RK_OK only.
+ * Errors  RK_ERR_ARG for a NULL or an unknown anti_windup; RK_ERR_RANGE for what rk_pid_flaw
+ *         names. *pid is written with RK_OK only.
  */
 rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now);
+
+/**
+ * Take on other parameters while running, without a bump: mode, output, setpoint's ramp and
+ * feedforward stay. An output beyond new limits moves into them at the output's rate.
+ *
+ * Errors  as rk_pid_init; the controller then runs on as it was.
+ */
+rk_status rk_pid_set_params(rk_pid *pid, const rk_pid_params *params);
 
 /**
  * Put the controller at rest at (sp, pv, out): the state it would have after standing there. A
@@ -87,19 +148,35 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out);
  */
 void rk_pid_set_manual(rk_pid *pid, rk_real manual_out);
 
+/**
+ * Go to tracking: out follows this, out-EU, at once and within out_lo..out_hi; call it with
+ * each scan's value. For a cascade's master while its slave is off automatic, or for the
+ * controllers that an override has not selected. Not finite: stays where it is.
+ */
+void rk_pid_set_tracking(rk_pid *pid, rk_real track_out);
+
 /** Go to automatic, from the output that stands on the valve. */
 void rk_pid_set_auto(rk_pid *pid);
 
+/** Feedforward from the next scan on, out-EU; not finite: stays as it is. 0 after init. */
+void rk_pid_set_feedforward(rk_pid *pid, rk_real ff);
+
+/** What stands on the valve is this, whatever was written: go on from there without a bump. */
+void rk_pid_take_out(rk_pid *pid, rk_real out);
+
 /**
- * One scan, every ts; returns out. Cannot fail: an sp or pv that is not finite makes it a
- * rk_pid_hold.
+ * One scan, every ts; returns out. Cannot fail: an sp or pv that is not finite, or a pv beyond
+ * pv_lo..pv_hi, makes it a rk_pid_hold, or with bad_to_safe a rk_pid_fail.
  */
 rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv);
 
 /**
- * One scan without a good sp and pv: repeats the last out (manual still follows the manual
- * output), keeps the state, and the next good scan goes on from there without a bump.
+ * One scan without a good sp and pv: repeats the last out (manual and tracking still follow
+ * theirs), and the next good scan goes on from there without a bump.
  */
 rk_real rk_pid_hold(rk_pid *pid);
+
+/** The same, but in automatic out goes to out_safe, at its rate. */
+rk_real rk_pid_fail(rk_pid *pid);
 
 #endif

@@ -1,0 +1,84 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/device/duty.h>
+
+#include <stddef.h>
+
+#define PERIOD_LEAST RK_C(2.0)
+#define PERIOD_MOST RK_C(1.0e6)
+
+/* A time in scans, to the nearest, or not shorter than it. */
+static long nearest(rk_real time, rk_real ts)
+{
+    return (long)((time / ts) + RK_C(0.5));
+}
+
+static long not_shorter(rk_real time, rk_real ts)
+{
+    const long whole = (long)(time / ts);
+
+    return (rk_real)whole * ts < time ? whole + 1 : whole;
+}
+
+rk_flaw rk_duty_flaw(const rk_duty_params *p)
+{
+    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_FLAW_TS;
+    if (!(p->period / p->ts >= PERIOD_LEAST) || !(p->period / p->ts <= PERIOD_MOST)) {
+        return RK_FLAW_PERIOD;
+    }
+    if (!(p->least_on >= 0) || !(p->least_off >= 0) || !(p->least_on <= p->period) ||
+        !(p->least_off <= p->period)) {
+        return RK_FLAW_LEAST_TIMES;
+    }
+    return not_shorter(p->least_on, p->ts) + not_shorter(p->least_off, p->ts) <=
+                   nearest(p->period, p->ts)
+               ? RK_FLAW_NONE
+               : RK_FLAW_LEAST_TIMES;
+}
+
+rk_status rk_duty_init(rk_duty *block, const rk_duty_params *params)
+{
+    if (block == NULL || params == NULL) return RK_ERR_ARG;
+    if (rk_duty_flaw(params) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    block->period = nearest(params->period, params->ts);
+    block->least_on = not_shorter(params->least_on, params->ts);
+    block->least_off = not_shorter(params->least_off, params->ts);
+    block->at = 0;
+    block->on_for = 0;
+    block->carried = RK_C(0.0);
+    return RK_OK;
+}
+
+static void start_period(rk_duty *block, rk_real duty)
+{
+    const rk_real whole = (rk_real)block->period;
+    rk_real owed;
+    long on;
+
+    if (!rk_is_finite(duty)) {
+        block->on_for = 0;
+        block->carried = RK_C(0.0);
+        return;
+    }
+    owed = (rk_clamp(duty, RK_C(0.0), RK_C(1.0)) * whole) + block->carried;
+    on = (long)(rk_clamp(owed, RK_C(0.0), whole) + RK_C(0.5));
+    /* Too short to switch for: all of it later, or the pause left out. */
+    if (on < block->least_on) {
+        on = 0;
+    } else if (block->period - on < block->least_off) {
+        on = block->period;
+    }
+    block->on_for = on;
+    block->carried = rk_clamp(owed - (rk_real)on, -whole, whole);
+}
+
+bool rk_duty_scan(rk_duty *block, rk_real duty)
+{
+    bool on;
+
+    if (block->at == 0) {
+        start_period(block, duty);
+    }
+    on = block->at < block->on_for;
+    block->at = block->at + 1 == block->period ? 0 : block->at + 1;
+    return on;
+}
