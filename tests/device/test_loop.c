@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
+#include <string.h>
 
 #include <ports/sim/sim.h>
 
@@ -140,6 +141,239 @@ START_TEST(init_refuses_a_port_with_a_service_missing)
 }
 END_TEST
 
+/* A rig whose plant has a little noise, as a live PV has, with faults for some scans from 100.
+ */
+static void set_up_faulty(rig *g, const rk_loop_params *params, const rk_sim_faults *faults)
+{
+    const rk_model model = {RK_MODEL_FOPDT, 2, {10, 0}, 0, 2.5, 30, 50};
+    rk_plant_params plant;
+    rk_port port;
+
+    ck_assert_int_eq(rk_plant_params_from_model(&model, 0.5, &plant, NULL), RK_OK);
+    ck_assert_int_eq(rk_sim_init(&g->sim, &plant, g->memory, 16, 30), RK_OK);
+    ck_assert_int_eq(rk_sim_set_faults(&g->sim, faults), RK_OK);
+    port = rk_sim_port(&g->sim);
+    ck_assert_int_eq(rk_loop_init(&g->loop, &port, params, 50, 30), RK_OK);
+}
+
+typedef enum fault { STICKS, BAD, DROPS } fault;
+
+/* What goes wrong for how many scans, how long OUT is held (hold_time 10 scans, then 20 at one
+   a scan), where it is at the fault's end, and which alarm names it. */
+static const struct {
+    fault what;
+    unsigned long scans;
+    bool hold_forever;
+    double out;
+    uint32_t alarms;
+} runs[] = {
+    {BAD, 1, false, 30, RK_ALARM_PV_BAD},
+    {BAD, 10, false, 30, RK_ALARM_PV_BAD},
+    {BAD, 14, false, 26, RK_ALARM_PV_BAD},
+    {BAD, 40, false, 20, RK_ALARM_PV_BAD},
+    {BAD, 100, true, 30, RK_ALARM_PV_BAD},
+    {DROPS, 1, false, 30, RK_ALARM_PV_BAD | RK_ALARM_WRITE_FAILED},
+    {DROPS, 3, false, 30, RK_ALARM_PV_BAD | RK_ALARM_WRITE_FAILED},
+    {DROPS, 30, false, 30, RK_ALARM_PV_BAD | RK_ALARM_WRITE_FAILED},
+    {DROPS, 100, false, 30, RK_ALARM_PV_BAD | RK_ALARM_WRITE_FAILED},
+    {STICKS, 1, false, 30, 0},
+    {STICKS, 13, false, 30, RK_ALARM_PV_STALE}, /* stale with the fourth, then held for ten */
+    {STICKS, 16, false, 27, RK_ALARM_PV_STALE},
+    {STICKS, 35, false, 20, RK_ALARM_PV_STALE},
+    {STICKS, 80, true, 30, RK_ALARM_PV_STALE},
+};
+
+START_TEST(faults_lead_where_they_should_are_named_and_end_without_a_bump)
+{
+    const rk_sim_stretch when = {100, 100 + runs[_i].scans};
+    rk_sim_faults faults = {.noise = 1e-4, .noise_innovation = 1, .seed = 3, .pv_high = 100};
+    rk_loop_params params = controller();
+    double last;
+    rig g;
+    unsigned long i;
+
+    params.pid.out_safe = 20;
+    params.pid.out_rate = 2; /* out-EU per s: one a scan */
+    params.stale_time = 2;
+    params.hold_time = runs[_i].hold_forever ? RK_REAL_MAX : 5;
+    faults.bad = runs[_i].what == BAD ? when : faults.bad;
+    faults.drops = runs[_i].what == DROPS ? when : faults.drops;
+    faults.sticks = runs[_i].what == STICKS ? when : faults.sticks;
+    set_up_faulty(&g, &params, &faults);
+    run(&g, 100);
+    ck_assert_uint_eq(g.loop.alarms_seen, 0);
+    for (i = 0; i < runs[_i].scans; i++) {
+        run(&g, 1);
+    }
+    ck_assert_double_eq_tol(g.sim.out, runs[_i].out, 0.01);
+    ck_assert_uint_eq(g.loop.alarms, runs[_i].alarms);
+    last = g.sim.out;
+    run(&g, 1);
+    /* kc * ts / ti of the error, and the noise. */
+    ck_assert_double_le(fabs(g.sim.out - last), (0.05 * fabs(50 - g.loop.pv)) + 0.002);
+    ck_assert_uint_eq(g.loop.alarms, 0);
+    ck_assert_uint_eq(g.loop.alarms_seen, runs[_i].alarms);
+    rk_loop_acknowledge(&g.loop);
+    ck_assert_uint_eq(g.loop.alarms_seen, 0);
+    run(&g, 600);
+    ck_assert_double_eq_tol(g.loop.pv, 50, 0.01);
+}
+END_TEST
+
+START_TEST(late_scan_is_named_and_does_not_kick_the_derivative)
+{
+    rk_loop_params params = controller();
+    const rk_sim_faults none = {0};
+    double before;
+    rig g;
+
+    params.pid.td = 4;
+    params.pid.tf = 1;
+    set_up_faulty(&g, &params, &none);
+    g.sim.load = 5; /* PV moves all the time */
+    run(&g, 20);
+    before = g.loop.out;
+    rk_loop_scan(&g.loop, 0.7);
+    ck_assert_uint_eq(g.loop.alarms, 0);
+    before = g.loop.out;
+    rk_loop_scan(&g.loop, 5);
+    ck_assert_uint_eq(g.loop.alarms, RK_ALARM_SCAN_LATE);
+    ck_assert_double_eq_tol(g.loop.out - before, 0.05 * (50 - g.loop.pv), 1e-9);
+    run(&g, 1);
+    ck_assert_uint_eq(g.loop.alarms, 0);
+}
+END_TEST
+
+START_TEST(starving_watchdog_goes_to_the_safe_output_until_it_is_fed)
+{
+    rk_loop_params params = controller();
+    const rk_sim_faults none = {0};
+    double before;
+    rig g;
+    int i;
+
+    params.watchdog_time = 3;
+    params.pid.out_safe = 12;
+    set_up_faulty(&g, &params, &none);
+    for (i = 0; i < 20; i++) {
+        rk_loop_feed(&g.loop);
+        run(&g, 1);
+    }
+    ck_assert_uint_eq(g.loop.alarms_seen, 0);
+    run(&g, 5);
+    ck_assert_double_eq_tol(g.loop.out, 30, 1e-9);
+    run(&g, 1);
+    ck_assert_uint_eq(g.loop.alarms, RK_ALARM_WATCHDOG);
+    ck_assert_double_eq(g.sim.out, 12);
+    before = g.sim.out;
+    rk_loop_feed(&g.loop);
+    run(&g, 1);
+    ck_assert_uint_eq(g.loop.alarms, 0);
+    ck_assert_double_le(fabs(g.sim.out - before), (0.05 * fabs(50 - g.loop.pv)) + 1e-9);
+    rk_pid_set_manual(&g.loop.pid, 44);
+    run(&g, 10);
+    ck_assert_double_eq(g.sim.out, 44); /* a hand on it needs no watchdog */
+}
+END_TEST
+
+static double told;
+
+static rk_status tell_pv(void *user, rk_real *pv)
+{
+    (void)user;
+    *pv = told;
+    return RK_OK;
+}
+
+/* PV after PV: alarms at 40 and 60 and 8 from sp, gone 1 within. */
+static const struct {
+    double pv;
+    uint32_t alarms;
+} limits[] = {{50, 0},
+              {57.9, 0},
+              {58.1, RK_ALARM_DEVIATION},
+              {60.1, RK_ALARM_PV_HIGH | RK_ALARM_DEVIATION},
+              {59.1, RK_ALARM_PV_HIGH | RK_ALARM_DEVIATION},
+              {58.9, RK_ALARM_DEVIATION},
+              {57.1, RK_ALARM_DEVIATION},
+              {56.9, 0},
+              {39.9, RK_ALARM_PV_LOW | RK_ALARM_DEVIATION},
+              {40.9, RK_ALARM_PV_LOW | RK_ALARM_DEVIATION},
+              {41.1, RK_ALARM_DEVIATION},
+              {50, 0}};
+
+START_TEST(alarms_come_at_their_limits_and_go_a_gap_within)
+{
+    rk_loop_params params = controller();
+    const rk_sim_faults none = {0};
+    rig g;
+    size_t i;
+
+    params.pv_low = 40;
+    params.pv_high = 60;
+    params.deviation = 8;
+    params.alarm_gap = 1;
+    set_up_faulty(&g, &params, &none);
+    g.loop.port.read_pv = tell_pv;
+    for (i = 0; i < COUNT(limits); i++) {
+        told = limits[i].pv;
+        rk_loop_scan(&g.loop, 0.5);
+        ck_assert_msg(g.loop.alarms == limits[i].alarms, "PV %g gives %x", told,
+                      (unsigned)g.loop.alarms);
+    }
+    for (i = 0; i < RK_ALARMS; i++) {
+        ck_assert_uint_gt(strlen(rk_alarm_text((rk_alarm)(1U << i))), 8);
+    }
+}
+END_TEST
+
+START_TEST(filter_and_predictor_work_in_the_loop)
+{
+    const rk_model model = {RK_MODEL_FOPDT, 2, {10, 0}, 0, 2.5, 30, 50};
+    rk_loop_params params = controller();
+    const rk_sim_faults noise = {
+        .noise = 0.2, .noise_innovation = 1, .seed = 9, .pv_high = 100};
+    rk_plant_params whole, quick;
+    rk_predictor predictor;
+    rk_real memory[16];
+    double travel[2] = {0, 0}, last = 30;
+    rig g;
+    int turn, i;
+
+    for (turn = 0; turn < 2; turn++) {
+        params.pv_filter = turn == 0 ? 0 : 3;
+        set_up_faulty(&g, &params, &noise);
+        for (i = 0; i < 400; i++) {
+            run(&g, 1);
+            travel[turn] += fabs(g.loop.out - last);
+            last = g.loop.out;
+        }
+    }
+    ck_assert_double_lt(travel[1], 0.4 * travel[0]);
+    ck_assert_int_eq(rk_predictor_params_from_model(&model, 0.5, &whole, &quick, NULL), RK_OK);
+    ck_assert_int_eq(rk_predictor_init(&predictor, &whole, &quick, memory, 16, 30), RK_OK);
+    params = controller();
+    params.pid.kc = 6; /* beyond what the dead time allows without a predictor */
+    set_up_faulty(&g, &params, &(rk_sim_faults){0});
+    rk_loop_set_predictor(&g.loop, &predictor);
+    g.loop.sp = 52;
+    run(&g, 400);
+    ck_assert_double_eq_tol(g.loop.pv, 52, 1e-6);
+    /* New parameters while it runs: no bump. */
+    last = g.loop.out;
+    params.pid.kc = 1;
+    params.pv_filter = 1;
+    ck_assert_int_eq(rk_loop_set_params(&g.loop, &params), RK_OK);
+    run(&g, 1);
+    ck_assert_double_eq_tol(g.loop.out, last, 1e-6);
+    params.hold_time = -1;
+    ck_assert_int_eq(rk_loop_set_params(&g.loop, &params), RK_ERR_RANGE);
+    params.hold_time = 1;
+    params.pid.out_safe = 200;
+    ck_assert_int_eq(rk_loop_flaw(&params, 50, 30), RK_FLAW_OUT_SAFE);
+}
+END_TEST
+
 static Suite *suite_loop(void)
 {
     Suite *suite = suite_create("device/loop");
@@ -150,6 +384,11 @@ static Suite *suite_loop(void)
     tcase_add_test(t, pv_that_is_no_number_counts_as_bad);
     tcase_add_test(t, manual_moves_the_plant_by_hand);
     tcase_add_test(t, init_refuses_a_port_with_a_service_missing);
+    add_table(t, faults_lead_where_they_should_are_named_and_end_without_a_bump, runs);
+    tcase_add_test(t, late_scan_is_named_and_does_not_kick_the_derivative);
+    tcase_add_test(t, starving_watchdog_goes_to_the_safe_output_until_it_is_fed);
+    tcase_add_test(t, alarms_come_at_their_limits_and_go_a_gap_within);
+    tcase_add_test(t, filter_and_predictor_work_in_the_loop);
     suite_add_tcase(suite, t);
     return suite;
 }
@@ -157,10 +396,13 @@ static Suite *suite_loop(void)
 Suite *suite_pid(void);
 Suite *suite_plant(void);
 Suite *suite_sim(void);
+Suite *suite_pid_modes(void);
+Suite *suite_blocks(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_pid, suite_plant, suite_loop, suite_sim};
+    static Suite *(*const makers[])(void) = {suite_pid, suite_plant,     suite_loop,
+                                             suite_sim, suite_pid_modes, suite_blocks};
 
     return run_suites(makers, COUNT(makers));
 }
