@@ -2,7 +2,7 @@
 PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
 
-.PHONY: all setup demo test bench install lint debug sanitize fuzz format clean
+.PHONY: all setup demo test bench size install lint debug sanitize fuzz format clean
 
 all: setup
 	@cmake --preset release >/dev/null
@@ -21,6 +21,10 @@ test: all sanitize
 bench: all
 	@build/redkettle-bench build/redkettle
 	@build/redkettle-statistics
+
+# Code and RAM of each block on small machines.
+size: setup
+	@tools/size.sh
 
 install: all
 	@cmake --install build --prefix $(PREFIX)

@@ -4,7 +4,8 @@
 set -eu
 
 packages='build-essential cmake ninja-build pkg-config libcsv-dev libinih-dev
-libjansson-dev gnuplot-nox check valgrind clang-format'
+libjansson-dev libncurses-dev gnuplot-nox check valgrind clang-format gcc-arm-none-eabi
+gcc-riscv64-unknown-elf qemu-system-arm'
 packages="$packages $*"
 
 command -v dpkg-query >/dev/null 2>&1 || {

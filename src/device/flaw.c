@@ -43,5 +43,5 @@ const char *rk_flaw_text(rk_flaw flaw)
         [RK_FLAW_SETPOINT] = "sp: must be a number",
     };
 
-    return flaw >= RK_FLAW_NONE && flaw < RK_FLAWS ? texts[flaw] : "no such flaw";
+    return (unsigned)flaw < RK_FLAWS ? texts[flaw] : "no such flaw";
 }

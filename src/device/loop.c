@@ -168,7 +168,7 @@ static rk_real add_time(rk_real time, rk_real elapsed)
 static bool read_pv(rk_loop *loop, rk_real elapsed, rk_real *pv)
 {
     const bool there = loop->port.read_pv(loop->port.user, pv) == RK_OK;
-    const bool good = there && *pv >= loop->pid.pv_lo && *pv <= loop->pid.pv_hi;
+    const bool good = there && *pv >= loop->pid.params.pv_lo && *pv <= loop->pid.params.pv_hi;
 
     loop->unchanged = good && *pv == loop->pv ? add_time(loop->unchanged, elapsed) : RK_C(0.0);
     set_alarm(loop, RK_ALARM_PV_BAD, !good);
@@ -204,7 +204,7 @@ static rk_real control(rk_loop *loop, bool good, rk_real pv, rk_real elapsed)
     loop->without_pv = good ? RK_C(0.0) : add_time(loop->without_pv, elapsed);
     if (holds(loop, RK_ALARM_WATCHDOG)) return rk_pid_fail(&loop->pid);
     if (good) return rk_pid_scan(&loop->pid, loop->sp, seen);
-    if (loop->pid.bad_to_safe || loop->without_pv > loop->hold_time) {
+    if (loop->pid.params.bad_to_safe || loop->without_pv > loop->hold_time) {
         return rk_pid_fail(&loop->pid);
     }
     return rk_pid_hold(&loop->pid);

@@ -21,57 +21,72 @@ rk_pid_params rk_pid_params_make(void)
     return made;
 }
 
-static bool is_time(rk_real t)
+/* False for a NaN. */
+static bool within(rk_real x, rk_real lo, rk_real hi)
 {
-    return (t >= 0) && rk_is_finite(t);
+    return x >= lo && x <= hi;
 }
 
-static rk_flaw settings_flaw(const rk_pid_params *p)
+static bool is_number(rk_real x)
 {
-    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_FLAW_TS;
-    if (!rk_is_finite(p->kc) || p->kc == 0) return RK_FLAW_KC;
-    if (!(p->ti >= p->ts)) return RK_FLAW_TI;
-    if (!is_time(p->td)) return RK_FLAW_TD;
-    if (!is_time(p->tf)) return RK_FLAW_TF;
-    if (!(p->sp_weight >= 0) || !(p->sp_weight <= 1)) return RK_FLAW_WEIGHT;
-    if (!(p->d_sp_weight >= 0) || !(p->d_sp_weight <= 1)) return RK_FLAW_WEIGHT;
-    if (!is_time(p->deadband)) return RK_FLAW_DEADBAND;
-    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && !(p->tt >= p->ts)) {
-        return RK_FLAW_TT;
-    }
-    if (p->biased && !(rk_is_finite(p->bias) && p->tt >= p->ts)) return RK_FLAW_BIAS;
-    return RK_FLAW_NONE;
+    return within(x, -RK_REAL_MAX, RK_REAL_MAX);
 }
 
-static rk_flaw limits_flaw(const rk_pid_params *p)
-{
-    if (!rk_is_finite(p->out_lo) || !rk_is_finite(p->out_hi) || !(p->out_lo < p->out_hi)) {
-        return RK_FLAW_OUT_LIMITS;
-    }
-    if (!(p->out_rate > 0)) return RK_FLAW_OUT_RATE;
-    if (!(p->i_lo < p->i_hi)) return RK_FLAW_I_LIMITS;
-    if (!(p->sp_lo < p->sp_hi)) return RK_FLAW_SP_LIMITS;
-    if (!(p->sp_rate > 0)) return RK_FLAW_SP_RATE;
-    if (!(p->pv_lo < p->pv_hi)) return RK_FLAW_PV_RANGE;
-    if (p->bad_to_safe && !(p->out_safe >= p->out_lo && p->out_safe <= p->out_hi)) {
-        return RK_FLAW_OUT_SAFE;
-    }
-    return RK_FLAW_NONE;
-}
+/* What a parameter must be: a number, one from 0 to 1, one from 0 on, above 0 (infinite too),
+   or less than the parameter after it. */
+typedef enum demand { NUMBER, WEIGHT, NOT_NEGATIVE, POSITIVE, ORDERED } demand;
 
-static bool anti_windup_known(rk_anti_windup way)
+#define DEMAND(field, what, flaw)                                                              \
+    {                                                                                          \
+        offsetof(rk_pid_params, field), what, flaw                                             \
+    }
+static const struct {
+    unsigned char offset, demand, flaw;
+} demands[] = {
+    DEMAND(ts, POSITIVE, RK_FLAW_TS),
+    DEMAND(ts, NUMBER, RK_FLAW_TS),
+    DEMAND(kc, NUMBER, RK_FLAW_KC),
+    DEMAND(td, NOT_NEGATIVE, RK_FLAW_TD),
+    DEMAND(tf, NOT_NEGATIVE, RK_FLAW_TF),
+    DEMAND(sp_weight, WEIGHT, RK_FLAW_WEIGHT),
+    DEMAND(d_sp_weight, WEIGHT, RK_FLAW_WEIGHT),
+    DEMAND(deadband, NOT_NEGATIVE, RK_FLAW_DEADBAND),
+    DEMAND(out_lo, NUMBER, RK_FLAW_OUT_LIMITS),
+    DEMAND(out_hi, NUMBER, RK_FLAW_OUT_LIMITS),
+    DEMAND(out_lo, ORDERED, RK_FLAW_OUT_LIMITS),
+    DEMAND(out_rate, POSITIVE, RK_FLAW_OUT_RATE),
+    DEMAND(i_lo, ORDERED, RK_FLAW_I_LIMITS),
+    DEMAND(sp_lo, ORDERED, RK_FLAW_SP_LIMITS),
+    DEMAND(sp_rate, POSITIVE, RK_FLAW_SP_RATE),
+    DEMAND(pv_lo, ORDERED, RK_FLAW_PV_RANGE),
+};
+
+static bool is_met(const rk_real *x, demand what)
 {
-    return way == RK_ANTI_WINDUP_NONE || way == RK_ANTI_WINDUP_CONDITIONAL ||
-           way == RK_ANTI_WINDUP_BACK_CALCULATION;
+    if (what == ORDERED) return x[0] < x[1];
+    if (what == POSITIVE) return *x > 0;
+    return within(*x, what == NUMBER ? -RK_REAL_MAX : RK_C(0.0),
+                  what == WEIGHT ? RK_C(1.0) : RK_REAL_MAX);
 }
 
 /* All but the output it starts from. */
 static rk_flaw params_flaw(const rk_pid_params *p)
 {
-    const rk_flaw flaw = settings_flaw(p);
+    const bool tt_known = p->tt >= p->ts;
+    size_t i;
 
-    if (!anti_windup_known(p->anti_windup)) return RK_FLAW_ANTI_WINDUP;
-    return flaw != RK_FLAW_NONE ? flaw : limits_flaw(p);
+    for (i = 0; i < sizeof demands / sizeof demands[0]; i++) {
+        const void *field = (const char *)p + demands[i].offset;
+
+        if (!is_met(field, (demand)demands[i].demand)) return (rk_flaw)demands[i].flaw;
+    }
+    if (p->kc == 0) return RK_FLAW_KC;
+    if (!(p->ti >= p->ts)) return RK_FLAW_TI;
+    if ((unsigned)p->anti_windup > RK_ANTI_WINDUP_BACK_CALCULATION) return RK_FLAW_ANTI_WINDUP;
+    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && !tt_known) return RK_FLAW_TT;
+    if (p->biased && !(is_number(p->bias) && tt_known)) return RK_FLAW_BIAS;
+    if (p->bad_to_safe && !within(p->out_safe, p->out_lo, p->out_hi)) return RK_FLAW_OUT_SAFE;
+    return RK_FLAW_NONE;
 }
 
 rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now)
@@ -86,43 +101,39 @@ rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now)
 /* The fields that the parameters determine. */
 static void take_params(rk_pid *pid, const rk_pid_params *p)
 {
-    pid->kc = p->kc;
-    pid->b = p->sp_weight;
-    pid->c = p->d_sp_weight;
+    const bool integral = p->ti <= RK_REAL_MAX;
+    const rk_real to_track = p->ts / p->tt;
+
+    pid->params = *p;
     pid->ki_ts = p->kc * (p->ts / p->ti);
     pid->ad = p->tf / (p->tf + p->ts);
     pid->kd = p->kc * (p->td / (p->tf + p->ts));
     /* Without an integral there is nothing to wind up, and paying back would move the bias. */
     pid->kt_ts = RK_C(0.0);
-    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && p->ti <= RK_REAL_MAX) {
-        pid->kt_ts = p->ts / p->tt;
+    pid->fade = RK_C(0.0);
+    if (integral && p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION) {
+        pid->kt_ts = to_track;
     }
-    pid->fade = p->biased && !(p->ti <= RK_REAL_MAX) ? p->ts / p->tt : RK_C(0.0);
-    pid->bias = p->bias;
-    pid->conditional = p->anti_windup == RK_ANTI_WINDUP_CONDITIONAL;
-    pid->deadband = p->deadband;
-    pid->out_lo = p->out_lo;
-    pid->out_hi = p->out_hi;
+    if (!integral && p->biased) {
+        pid->fade = to_track;
+    }
     pid->out_step = p->out_rate * p->ts;
-    pid->i_lo = p->i_lo;
-    pid->i_hi = p->i_hi;
-    pid->sp_lo = p->sp_lo;
-    pid->sp_hi = p->sp_hi;
     pid->sp_step = p->sp_rate * p->ts;
-    pid->pv_lo = p->pv_lo;
-    pid->pv_hi = p->pv_hi;
-    pid->bad_to_safe = p->bad_to_safe;
-    pid->out_safe = p->out_safe;
+}
+
+static rk_status status_of(rk_flaw flaw)
+{
+    if (flaw == RK_FLAW_NONE) return RK_OK;
+    return flaw == RK_FLAW_ANTI_WINDUP ? RK_ERR_ARG : RK_ERR_RANGE;
 }
 
 rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
 {
-    rk_flaw flaw;
+    rk_status status;
 
     if (pid == NULL || params == NULL) return RK_ERR_ARG;
-    flaw = rk_pid_flaw(params, out_now);
-    if (flaw == RK_FLAW_ANTI_WINDUP) return RK_ERR_ARG;
-    if (flaw != RK_FLAW_NONE) return RK_ERR_RANGE;
+    status = status_of(rk_pid_flaw(params, out_now));
+    if (status != RK_OK) return status;
 
     take_params(pid, params);
     pid->manual_out = out_now;
@@ -142,16 +153,13 @@ rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
 
 rk_status rk_pid_set_params(rk_pid *pid, const rk_pid_params *params)
 {
-    rk_flaw flaw;
+    rk_status status;
 
     if (pid == NULL || params == NULL) return RK_ERR_ARG;
-    flaw = params_flaw(params);
-    if (flaw == RK_FLAW_ANTI_WINDUP) return RK_ERR_ARG;
-    if (flaw != RK_FLAW_NONE) return RK_ERR_RANGE;
+    status = status_of(params_flaw(params));
+    if (status != RK_OK) return status;
 
     take_params(pid, params);
-    pid->manual_out = rk_clamp(pid->manual_out, pid->out_lo, pid->out_hi);
-    pid->track_out = rk_clamp(pid->track_out, pid->out_lo, pid->out_hi);
     pid->fresh = true;
     return RK_OK;
 }
@@ -160,12 +168,12 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out)
 {
     if (pid == NULL) return RK_ERR_ARG;
     if (!rk_is_finite(sp) || !rk_is_finite(pv)) return RK_ERR_RANGE;
-    if (!(out >= pid->out_lo) || !(out <= pid->out_hi)) return RK_ERR_RANGE;
+    if (!within(out, pid->params.out_lo, pid->params.out_hi)) return RK_ERR_RANGE;
 
     pid->sp_now = sp;
-    pid->i = (out - (pid->kc * ((pid->b * sp) - pv))) - pid->ff;
+    pid->i = (out - (pid->params.kc * ((pid->params.sp_weight * sp) - pv))) - pid->ff;
     pid->d = RK_C(0.0);
-    pid->g_last = (pid->c * sp) - pv;
+    pid->g_last = (pid->params.d_sp_weight * sp) - pv;
     pid->out = out;
     pid->fresh = false;
     pid->at_pv = false;
@@ -174,17 +182,14 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out)
 
 void rk_pid_set_manual(rk_pid *pid, rk_real manual_out)
 {
-    pid->manual_out = pid->out;
-    if (rk_is_finite(manual_out)) {
-        pid->manual_out = rk_clamp(manual_out, pid->out_lo, pid->out_hi);
-    }
+    pid->manual_out = rk_is_finite(manual_out) ? manual_out : pid->out;
     pid->mode = RK_PID_MANUAL;
 }
 
 void rk_pid_set_tracking(rk_pid *pid, rk_real track_out)
 {
     if (rk_is_finite(track_out)) {
-        pid->track_out = rk_clamp(track_out, pid->out_lo, pid->out_hi);
+        pid->track_out = track_out;
     } else if (pid->mode != RK_PID_TRACKING) {
         pid->track_out = pid->out;
     }
@@ -213,7 +218,7 @@ void rk_pid_take_out(rk_pid *pid, rk_real out)
 
 static rk_real limited(const rk_pid *pid, rk_real wanted)
 {
-    const rk_real out = rk_clamp(wanted, pid->out_lo, pid->out_hi);
+    const rk_real out = rk_clamp(wanted, pid->params.out_lo, pid->params.out_hi);
 
     return rk_clamp(out, pid->out - pid->out_step, pid->out + pid->out_step);
 }
@@ -222,7 +227,9 @@ static rk_real limited(const rk_pid *pid, rk_real wanted)
 static rk_real led(const rk_pid *pid, rk_real otherwise)
 {
     if (pid->mode == RK_PID_MANUAL) return limited(pid, pid->manual_out);
-    if (pid->mode == RK_PID_TRACKING) return pid->track_out;
+    if (pid->mode == RK_PID_TRACKING) {
+        return rk_clamp(pid->track_out, pid->params.out_lo, pid->params.out_hi);
+    }
     return otherwise;
 }
 
@@ -242,12 +249,12 @@ rk_real rk_pid_hold(rk_pid *pid)
 
 rk_real rk_pid_fail(rk_pid *pid)
 {
-    return without_pv(pid, limited(pid, pid->out_safe));
+    return without_pv(pid, limited(pid, pid->params.out_safe));
 }
 
 static rk_real on_bad(rk_pid *pid)
 {
-    return pid->bad_to_safe ? rk_pid_fail(pid) : rk_pid_hold(pid);
+    return pid->params.bad_to_safe ? rk_pid_fail(pid) : rk_pid_hold(pid);
 }
 
 /* pv moved towards sp by the deadband, no further than it. */
@@ -263,37 +270,38 @@ static rk_real integrated(const rk_pid *pid, rk_real i, rk_real inc)
 {
     const rk_real sum = i + inc;
 
-    if (sum > pid->i_hi && inc > 0) return i > pid->i_hi ? i : pid->i_hi;
-    if (sum < pid->i_lo && inc < 0) return i < pid->i_lo ? i : pid->i_lo;
+    if (sum > pid->params.i_hi && inc > 0) return i > pid->params.i_hi ? i : pid->params.i_hi;
+    if (sum < pid->params.i_lo && inc < 0) return i < pid->params.i_lo ? i : pid->params.i_lo;
     return sum;
 }
 
 rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
 {
     const rk_real ramp = pid->at_pv ? pv : pid->sp_now;
-    const rk_real s = rk_clamp(rk_clamp(sp, pid->sp_lo, pid->sp_hi), ramp - pid->sp_step,
-                               ramp + pid->sp_step);
-    const rk_real y = pid->deadband > 0 ? closer(s, pv, pid->deadband) : pv;
-    const rk_real g = (pid->c * s) - y;
-    const rk_real p = pid->kc * ((pid->b * s) - y);
+    const rk_real s = rk_clamp(rk_clamp(sp, pid->params.sp_lo, pid->params.sp_hi),
+                               ramp - pid->sp_step, ramp + pid->sp_step);
+    const rk_real y = pid->params.deadband > 0 ? closer(s, pv, pid->params.deadband) : pv;
+    const rk_real g = (pid->params.d_sp_weight * s) - y;
+    const rk_real p = pid->params.kc * ((pid->params.sp_weight * s) - y);
     const rk_real g_last = pid->fresh ? g : pid->g_last;
     const rk_real d_last = pid->fresh ? RK_C(0.0) : pid->d;
     const rk_real d = (pid->ad * d_last) + (pid->kd * (g - g_last));
     rk_real out, i;
 
-    if (!(pv >= pid->pv_lo && pv <= pid->pv_hi) || !rk_is_finite(sp)) return on_bad(pid);
+    if (!(pv >= pid->params.pv_lo && pv <= pid->params.pv_hi) || !rk_is_finite(sp))
+        return on_bad(pid);
     if (pid->mode != RK_PID_AUTO) {
         out = led(pid, pid->out);
         i = ((out - p) - d) - pid->ff;
     } else {
         const rk_real i_last = pid->fresh ? ((pid->out - p) - d) - pid->ff : pid->i;
         const rk_real inc =
-            pid->fade > 0 ? pid->fade * (pid->bias - i_last) : pid->ki_ts * (s - y);
+            pid->fade > 0 ? pid->fade * (pid->params.bias - i_last) : pid->ki_ts * (s - y);
         rk_real sum = integrated(pid, i_last, inc);
         rk_real v = ((p + sum) + d) + pid->ff;
 
-        if (pid->conditional &&
-            ((v > pid->out_hi && inc > 0) || (v < pid->out_lo && inc < 0))) {
+        if (pid->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL &&
+            ((v > pid->params.out_hi && inc > 0) || (v < pid->params.out_lo && inc < 0))) {
             sum = i_last;
             v = ((p + sum) + d) + pid->ff;
         }

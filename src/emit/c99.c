@@ -143,9 +143,8 @@ static void add_scan(rk_text *text, const rki_controller *c)
     rk_text_add(text,
                 "        %sdouble inc = KI_TS * (sp - pv);\n"
                 "        %sdouble v = %s;\n\n",
-                c->block.conditional ? "" : "const ", c->block.conditional ? "" : "const ",
-                sum);
-    if (c->block.conditional) {
+                c->conditional ? "" : "const ", c->conditional ? "" : "const ", sum);
+    if (c->conditional) {
         rk_text_add(text,
                     "        /* Beyond a limit the integral may only come back. */\n"
                     "        if ((v > OUT_HI && inc > 0.0) || (v < OUT_LO && inc < 0.0)) {\n"

@@ -96,6 +96,7 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
         return rk_diag_set(diag, status, "the controller refuses its settings");
     }
     made->derivative = loop->settings.td > 0;
+    made->conditional = made->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL;
     made->rate = isfinite(limits.rate);
     rk_emit_block_name(loop, made->name);
     rki_upper(made->name, made->upper_name);
@@ -109,15 +110,16 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
         bool used;
         rki_constant constant;
     } all[RKI_CONSTANTS_MAX] = {
-        {true, {"kc", p->kc, "controller gain, ideal form, out units per pv unit"}},
+        {true, {"kc", p->params.kc, "controller gain, ideal form, out units per pv unit"}},
         {true, {"ki_ts", p->ki_ts, "kc * (scan / ti)"}},
         {c->derivative, {"kd", p->kd, "kc * (td / (tf + scan))"}},
         {c->derivative, {"ad", p->ad, "tf / (tf + scan)"}},
-        {c->derivative, {"d_weight", p->c, "setpoint weight of the derivative"}},
-        {true, {"p_weight", p->b, "setpoint weight of the proportional part"}},
+        {c->derivative,
+         {"d_weight", p->params.d_sp_weight, "setpoint weight of the derivative"}},
+        {true, {"p_weight", p->params.sp_weight, "setpoint weight of the proportional part"}},
         {true, {"kt_ts", p->kt_ts, "scan / tracking time; 0: no back-calculation"}},
-        {true, {"out_lo", p->out_lo, "lowest output"}},
-        {true, {"out_hi", p->out_hi, "highest output"}},
+        {true, {"out_lo", p->params.out_lo, "lowest output"}},
+        {true, {"out_hi", p->params.out_hi, "highest output"}},
         {c->rate, {"out_step", p->out_step, "output rate * scan"}},
     };
     int count = 0, i;

@@ -13,7 +13,7 @@ typedef struct rki_controller {
     rk_pid_params params;
     rk_pid block;     /* initialised: its coefficients are the emitted ones */
     double out_start; /* the operating point's output within the limits, or the low limit */
-    bool derivative, rate;
+    bool derivative, rate, conditional;
 } rki_controller;
 
 /** A coefficient of the emitted block; name in lower case. */

@@ -130,7 +130,7 @@ static void add_automatic(rk_text *text, const rki_controller *c)
                 c->derivative ? "(out - p_part) - d_new" : "out - p_part");
     rk_text_add(text, "    increment := ki_ts * (sp - pv);\n");
     rk_text_add(text, "    v := %s;\n", sum);
-    if (c->block.conditional) {
+    if (c->conditional) {
         rk_text_add(text,
                     "    (* Beyond a limit the integral may only come back. *)\n"
                     "    IF ((v > out_hi) AND (increment > LREAL#0.0))\n"

@@ -82,25 +82,17 @@ typedef struct rk_pid_params {
 
 /** Plain storage; only the functions below write it. */
 typedef struct rk_pid {
-    rk_real kc, b, c;              /* as in the formulas */
+    rk_pid_params params;
     rk_real ki_ts;                 /* kc * (ts / ti), out-EU per pv-EU */
     rk_real kt_ts;                 /* ts / tt, no unit; 0: no back-calculation */
     rk_real fade;                  /* ts / tt of the way to bias; 0: not biased */
     rk_real ad, kd;                /* tf / (tf + ts), and kc * (td / (tf + ts)) */
-    rk_real deadband;              /* pv-EU */
-    rk_real out_lo, out_hi;        /* out-EU */
-    rk_real out_step;              /* out_rate * ts, out-EU */
-    rk_real i_lo, i_hi, bias;      /* out-EU */
-    rk_real sp_lo, sp_hi, sp_step; /* pv-EU; sp_rate * ts */
-    rk_real pv_lo, pv_hi;          /* pv-EU */
-    rk_real out_safe;              /* out-EU */
-    rk_real manual_out, track_out; /* out-EU, within the limits */
+    rk_real out_step, sp_step;     /* out_rate * ts, out-EU, and sp_rate * ts, pv-EU */
+    rk_real manual_out, track_out; /* out-EU, as they were given */
     rk_real ff;                    /* feedforward, out-EU */
     rk_real sp_now;                /* s: where the setpoint's ramp is, pv-EU */
     rk_real i, d, g_last, out;     /* state: I, D, g of the scan before, the output */
     rk_pid_mode mode;
-    bool conditional; /* anti-windup by conditional integration */
-    bool bad_to_safe;
     bool bad;   /* the last scan had no good sp and pv */
     bool fresh; /* the next good scan takes sp and pv as it finds them: no kick, no bump */
     bool at_pv; /* .. and the setpoint's ramp starts from pv */
