@@ -20,6 +20,7 @@ test: all sanitize
 
 bench: all
 	@build/redkettle-bench build/redkettle
+	@tools/count_instructions.sh build/redkettle-bench
 	@build/redkettle-statistics
 
 # Code and RAM of each block on small machines.

@@ -293,7 +293,27 @@ static void bench_process(const char *tool, size_t rows)
 }
 
 /* A closed-loop scan: controller, plant with 17 scans of dead time, a setpoint that changes. */
-static void bench_scan(const char *what, double td, bool with_pid, bool with_plant)
+/* Everything that a controller can do, at once. */
+static void use_every_feature(rk_pid_params *p)
+{
+    p->sp_weight = 0.7;
+    p->d_sp_weight = 0.2;
+    p->deadband = 0.01;
+    p->i_lo = -500;
+    p->i_hi = 500;
+    p->anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION;
+    p->tt = 20;
+    p->sp_lo = 5;
+    p->sp_hi = 15;
+    p->sp_rate = 0.01;
+    p->pv_lo = 0;
+    p->pv_hi = 20;
+    p->bad_to_safe = true;
+    p->out_safe = 30;
+}
+
+static void bench_scan(const char *what, double td, bool every_feature, bool with_pid,
+                       bool with_plant, int scans, int runs)
 {
     const rk_model model = {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8};
     const rk_settings settings = rk_settings_make(-11.3, 46.5, td, 0.1 * td);
@@ -313,7 +333,10 @@ static void bench_scan(const char *what, double td, bool with_pid, bool with_pla
     if (rk_settings_pid_params(&settings, &limits, 1, &pid_params, NULL) != RK_OK) {
         abort();
     }
-    for (run = 0; run < RUNS; run++) {
+    if (every_feature) {
+        use_every_feature(&pid_params);
+    }
+    for (run = 0; run < runs; run++) {
         double pv = 11.8, out = 42, start;
 
         if (rk_plant_init(&plant, &plant_params, memory, 32, 42) != RK_OK) {
@@ -322,8 +345,9 @@ static void bench_scan(const char *what, double td, bool with_pid, bool with_pla
         if (rk_pid_init(&pid, &pid_params, 42) != RK_OK) {
             abort();
         }
+        rk_pid_set_feedforward(&pid, every_feature ? 1.5 : 0.0);
         start = now();
-        for (k = 0; k < SCANS; k++) {
+        for (k = 0; k < scans; k++) {
             const double sp = (k & 1024) != 0 ? 12.3 : 11.8;
 
             if (with_pid) {
@@ -336,12 +360,22 @@ static void bench_scan(const char *what, double td, bool with_pid, bool with_pla
         seconds[run] = now() - start;
         sum += pv + out;
     }
-    printf("  %-25s %8.2f ns per scan%s\n", what, 1e9 * median(seconds, RUNS) / SCANS,
+    printf("  %-25s %8.2f ns per scan%s\n", what, 1e9 * median(seconds, (size_t)runs) / scans,
            isfinite(sum) ? "" : " (not finite)");
+}
+
+/* One run of few scans, for a counter of instructions: --scans pid|plant N. */
+static int run_scans(const char *what, int scans)
+{
+    const bool pid = strcmp(what, "pid") == 0;
+
+    bench_scan(what, 7, pid, pid, !pid, scans, 1);
+    return 0;
 }
 
 int main(int argc, char **argv)
 {
+    if (argc == 4 && strcmp(argv[1], "--scans") == 0) return run_scans(argv[2], atoi(argv[3]));
     printf("Reading a record:\n");
     bench_read(1000000);
     printf("Fit of a first-order-plus-dead-time model, global search included:\n");
@@ -355,10 +389,11 @@ int main(int argc, char **argv)
         bench_process(argv[1], 10000);
     }
     printf("Device tier:\n");
-    bench_scan("PI", 0, true, false);
-    bench_scan("PID, filter, rate limit", 7, true, false);
-    bench_scan("plant", 0, false, true);
-    bench_scan("closed loop, PI", 0, true, true);
-    bench_scan("closed loop, PID", 7, true, true);
+    bench_scan("PI", 0, false, true, false, SCANS, RUNS);
+    bench_scan("PID, filter, rate limit", 7, false, true, false, SCANS, RUNS);
+    bench_scan("PID with every feature", 7, true, true, false, SCANS, RUNS);
+    bench_scan("plant", 0, false, false, true, SCANS, RUNS);
+    bench_scan("closed loop, PI", 0, false, true, true, SCANS, RUNS);
+    bench_scan("closed loop, PID", 7, false, true, true, SCANS, RUNS);
     return 0;
 }
