@@ -24,6 +24,7 @@ int cmd_fit(int argc, char **argv);
 int cmd_tune(int argc, char **argv);
 int cmd_check(int argc, char **argv);
 int cmd_trial(int argc, char **argv);
+int cmd_run(int argc, char **argv);
 int cmd_emit(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 
@@ -50,6 +51,7 @@ typedef struct job {
 
     const char *figure;
     bool json, minutes, save;
+    bool in_order; /* arguments belong to the options before them */
 
     rk_loop_design loop;
     bool is_loop_file;

@@ -1,11 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
-#include <signal.h>
 #include <string.h>
-#include <time.h>
 #include <unistd.h>
 
 #include "cli.h"
+#include "clock.h"
 #include "show.h"
 #include "sim_port.h"
 
@@ -149,31 +148,6 @@ static const struct argp argp = {
     NULL,
     NULL};
 
-/* What ends a test from outside. Nothing else may end the program while OUT is moved. */
-static volatile sig_atomic_t caught;
-
-static void on_signal(int number)
-{
-    caught = number;
-}
-
-static void catch_signals(void)
-{
-    static const int ending[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT};
-    struct sigaction action;
-    size_t i;
-
-    caught = 0;
-    memset(&action, 0, sizeof action);
-    action.sa_handler = on_signal;
-    for (i = 0; i < sizeof ending / sizeof ending[0]; i++) {
-        (void)sigaction(ending[i], &action, NULL);
-    }
-    action.sa_handler = SIG_IGN; /* a reader that went away, or Ctrl-Z with OUT moved */
-    (void)sigaction(SIGPIPE, &action, NULL);
-    (void)sigaction(SIGTSTP, &action, NULL);
-}
-
 static int plan_moves(bump_job *b)
 {
     rk_bump_plan *p = &b->plan;
@@ -303,30 +277,6 @@ static void show_progress(const bump_job *b, const rk_bump_row *row, bool last)
     (void)fprintf(stderr, "\r%-79.79s", line);
 }
 
-static double wall_clock(void)
-{
-    struct timespec now;
-
-    (void)clock_gettime(CLOCK_MONOTONIC, &now);
-    return (double)now.tv_sec + (1e-9 * (double)now.tv_nsec);
-}
-
-/* A signal that comes between looking for one and sleeping is seen after this, s. */
-#define NAP 0.1
-
-/* Until that time of the wall clock, or a signal. */
-static void sleep_until(double when)
-{
-    double now = wall_clock();
-
-    for (; now < when && caught == 0; now = wall_clock()) {
-        const double nap = fmin(when - now, NAP);
-        const struct timespec length = {0, (long)(nap * 1e9)};
-
-        (void)nanosleep(&length, NULL);
-    }
-}
-
 /* OUT that cannot be put back is tried for so long. */
 #define TRY_FOR 60.0
 /* The terminal is written to at most so often. */
@@ -361,8 +311,7 @@ static void stop_by_signal(bump_job *b)
 {
     char why[80];
 
-    (void)snprintf(why, sizeof why, "stopped by %s",
-                   caught == SIGINT ? "Ctrl-C" : strsignal(caught));
+    (void)snprintf(why, sizeof why, "stopped by %s", caught_name());
     rk_bump_stop(b->bump, why);
 }
 
@@ -373,7 +322,7 @@ static void run_test(bump_job *b)
     rk_bump_row row;
 
     do {
-        if (caught != 0) {
+        if (is_caught()) {
             stop_by_signal(b);
         }
         row = rk_bump_scan(b->bump);

@@ -102,7 +102,7 @@ int run_command(const struct argp *argp, int argc, char **argv, job *j, int (*ru
     argv[0] = name;
     argp_err_exit_status = EXIT_USAGE;
     j->argp = argp;
-    if (argp_parse(argp, argc, argv, 0, NULL, j) == 0) {
+    if (argp_parse(argp, argc, argv, j->in_order ? ARGP_IN_ORDER : 0, NULL, j) == 0) {
         status = run(j);
     }
     job_free(j);

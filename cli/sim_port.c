@@ -162,6 +162,11 @@ rk_port sim_port_seam(sim_port *port)
     return seam;
 }
 
+void sim_port_set_load(sim_port *port, double load)
+{
+    port->sim.load = load;
+}
+
 void sim_port_advance(sim_port *port)
 {
     int i;

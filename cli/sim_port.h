@@ -18,6 +18,9 @@ rk_status sim_port_create(const rk_loop_design *loop, sim_port **port, rk_diag *
 /** The seam; valid as long as the sim port is. */
 rk_port sim_port_seam(sim_port *port);
 
+/** A load at the plant's input from now on, out-EU. */
+void sim_port_set_load(sim_port *port, double load);
+
 /** Let one scan of the loop pass. */
 void sim_port_advance(sim_port *port);
 

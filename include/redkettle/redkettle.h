@@ -27,6 +27,7 @@
 #include <redkettle/design/record.h>
 #include <redkettle/design/reduce.h>
 #include <redkettle/design/requirements.h>
+#include <redkettle/design/run.h>
 #include <redkettle/design/settings.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>

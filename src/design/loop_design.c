@@ -39,6 +39,8 @@ rk_loop_design rk_loop_design_make(void)
     made.ts = none;
     made.pv_low = made.pv_high = made.out_low = made.out_high = none;
     made.out_rate = HUGE_VAL;
+    made.out_safe = none;
+    made.alarms = (rk_alarm_limits){none, none, none, none, none, none};
     made.gain95[0] = made.gain95[1] = none;
     made.tau95[0][0] = made.tau95[0][1] = made.tau95[1][0] = made.tau95[1][1] = none;
     made.dead_time95[0] = made.dead_time95[1] = none;
@@ -163,4 +165,63 @@ void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
     (void)snprintf(unit, RK_GAIN_UNIT_CHARS, "%s%s%s/%s%s%s", fraction ? "(" : "",
                    loop->pv_units, fraction ? ")" : "", integrates ? "(" : "", loop->out_units,
                    integrates ? " s)" : "");
+}
+
+/* Beyond these parts of its range a transmitter says that it has failed (NE 43). */
+#define FAILED_LOW 0.025
+#define FAILED_HIGH 0.0625
+
+static void take_alarms(const rk_loop_design *loop, rk_loop_params *p)
+{
+    const rk_alarm_limits *a = &loop->alarms;
+
+    p->pv_low = isnan(a->low) ? p->pv_low : a->low;
+    p->pv_high = isnan(a->high) ? p->pv_high : a->high;
+    p->deviation = isnan(a->deviation) ? p->deviation : a->deviation;
+    p->alarm_gap = isnan(a->gap) ? p->alarm_gap : a->gap;
+    p->stale_time = isnan(a->stale) ? p->stale_time : a->stale;
+    p->hold_time = isnan(a->hold) ? p->hold_time : a->hold;
+    if (!isnan(loop->pv_low)) {
+        const double span = loop->pv_high - loop->pv_low;
+
+        p->pid.pv_lo = loop->pv_low - (FAILED_LOW * span);
+        p->pid.pv_hi = loop->pv_high + (FAILED_HIGH * span);
+    }
+}
+
+rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params *params,
+                                      rk_diag *diag)
+{
+    rk_loop_params made = rk_loop_params_make();
+    rk_limits limits;
+    rk_flaw flaw;
+    rk_status status;
+
+    if (loop == NULL || params == NULL) return RK_ERR_ARG;
+    if (isnan(loop->ts) || !loop->has_settings || !rk_loop_design_has_out_range(loop)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "no %s: a loop needs it to run",
+                           isnan(loop->ts)       ? "scan interval ([loop] scan)"
+                           : !loop->has_settings ? "settings ([settings])"
+                                                 : "output range ([out] low and high)");
+    }
+    limits = rk_loop_design_limits(loop);
+    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made.pid, diag);
+    if (status != RK_OK) return status;
+    made.pid.out_safe = isnan(loop->out_safe) ? limits.low : loop->out_safe;
+    take_alarms(loop, &made);
+    if (made.hold_time < RK_REAL_MAX && isnan(loop->out_safe)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "[alarm] hold needs a safe output to go to: give [out] safe");
+    }
+    made.pid.bad_to_safe = false;
+    flaw = rk_loop_flaw(&made, 0.0, limits.low);
+    if (flaw == RK_FLAW_NONE && !isnan(loop->out_safe) &&
+        !(loop->out_safe >= limits.low && loop->out_safe <= limits.high)) {
+        flaw = RK_FLAW_OUT_SAFE;
+    }
+    if (flaw != RK_FLAW_NONE) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "the loop cannot run: %s", rk_flaw_text(flaw));
+    }
+    *params = made;
+    return RK_OK;
 }

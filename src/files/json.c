@@ -163,6 +163,25 @@ rk_status rk_json_bump(const rk_bump_result *r, rk_text *text, rk_diag *diag)
                   text, diag);
 }
 
+rk_status rk_json_run(const rk_run_result *r, rk_text *text, rk_diag *diag)
+{
+    const rk_run_figures *f;
+
+    if (r == NULL || text == NULL) return RK_ERR_ARG;
+    f = &r->figures;
+    return finish(
+        json_pack("{s:I, s:o, s:s, s:s, s:o, s:o, s:o, s:b, s:o, s:o, s:o, s:o, s:o, s:o}",
+                  "rows", (json_int_t)r->rows, "record",
+                  r->file != NULL ? words(r->file) : json_null(), "mode", r->mode, "alarms",
+                  r->alarms, "sp", real_or_null(r->sp), "pv", real_or_null(r->pv), "out",
+                  real_or_null(r->out), "stopped", r->stopped, "safe_output",
+                  r->stopped ? json_boolean(r->made_safe) : json_null(), "overshoot",
+                  real_or_null(f->overshoot), "out_lowest", real_or_null(f->out_lowest),
+                  "out_highest", real_or_null(f->out_highest), "largest_move",
+                  real_or_null(f->largest_move), "travel", real_or_null(f->travel)),
+        text, diag);
+}
+
 static json_t *candidates_array(const rk_fit *fit)
 {
     json_t *array = json_array();

@@ -67,27 +67,34 @@ static void column_name(char *cell, size_t room, const char *given, const char *
     cell[length < room ? length : room - 1] = '\0';
 }
 
-static rk_status put_head(rk_record_log *log, const rk_loop_design *loop, rk_diag *diag)
+static rk_status put_head(rk_record_log *log, const rk_loop_design *loop, bool of_run,
+                          rk_diag *diag)
 {
     enum { CELL = 2 * (RK_NAME_CHARS + RK_UNITS_CHARS) + 16 };
     const char *time_name = loop->time_column[0] != '\0' ? loop->time_column : "time_s";
-    char time[CELL], out[CELL], pv[CELL], line[(3 * CELL) + 8];
+    char time[CELL], out[CELL], pv[CELL], sp[CELL + 16] = "", line[(4 * CELL) + 32];
     rk_status status;
 
     log->time_unit =
         loop->record_time_unit > 0 ? loop->record_time_unit : rki_columns_time_unit(time_name);
-    (void)snprintf(line, sizeof line, "step test of %s", loop->name);
+    (void)snprintf(line, sizeof line, "%s of %s", of_run ? "run" : "step test", loop->name);
     status = rk_record_log_comment(log, line, diag);
     if (status != RK_OK) return status;
     column_name(time, sizeof time, time_name, "", "");
     column_name(out, sizeof out, loop->out_column, "OUT", loop->out_units);
     column_name(pv, sizeof pv, loop->pv_column, "PV", loop->pv_units);
-    (void)snprintf(line, sizeof line, "%s,%s,%s\n", time, out, pv);
+    if (of_run) {
+        char name[CELL];
+
+        column_name(name, sizeof name, "", "SP", loop->pv_units);
+        (void)snprintf(sp, sizeof sp, ",%s,mode,alarms", name);
+    }
+    (void)snprintf(line, sizeof line, "%s,%s,%s%s\n", time, out, pv, sp);
     return put_line(log, line, diag);
 }
 
-rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, bool replace,
-                               bool to_disk, rk_record_log **log, rk_diag *diag)
+static rk_status create(const char *path, const rk_loop_design *loop, bool of_run, bool replace,
+                        bool to_disk, rk_record_log **log, rk_diag *diag)
 {
     rk_record_log *made;
     rk_status status;
@@ -107,7 +114,7 @@ rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, boo
                              errno == EEXIST ? "is there already; give another name, or --force"
                                              : strerror(errno));
     } else {
-        status = put_head(made, loop, diag);
+        status = put_head(made, loop, of_run, diag);
     }
     if (status != RK_OK) {
         rk_record_log_free(made);
@@ -117,18 +124,52 @@ rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, boo
     return RK_OK;
 }
 
-rk_status rk_record_log_row(rk_record_log *log, double time, double out, double pv,
-                            rk_diag *diag)
+rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, bool replace,
+                               bool to_disk, rk_record_log **log, rk_diag *diag)
 {
-    char cell[3][RK_REAL_CHARS] = {"", "", ""}, line[(3 * RK_REAL_CHARS) + 8];
+    return create(path, loop, false, replace, to_disk, log, diag);
+}
 
-    if (log == NULL) return RK_ERR_ARG;
+rk_status rk_record_log_create_run(const char *path, const rk_loop_design *loop, bool replace,
+                                   bool to_disk, rk_record_log **log, rk_diag *diag)
+{
+    return create(path, loop, true, replace, to_disk, log, diag);
+}
+
+/* "time,out,pv"; an empty PV where there is none. */
+static void format_row(const rk_record_log *log, double time, double out, double pv, char *line,
+                       size_t room)
+{
+    char cell[3][RK_REAL_CHARS] = {"", "", ""};
+
     rk_real_format_rounded(time / log->time_unit, TIME_DIGITS, cell[0]);
     rk_real_format_rounded(out, VALUE_DIGITS, cell[1]);
     if (!isnan(pv)) {
         rk_real_format_rounded(pv, VALUE_DIGITS, cell[2]);
     }
-    (void)snprintf(line, sizeof line, "%s,%s,%s\n", cell[0], cell[1], cell[2]);
+    (void)snprintf(line, room, "%s,%s,%s", cell[0], cell[1], cell[2]);
+}
+
+rk_status rk_record_log_row(rk_record_log *log, double time, double out, double pv,
+                            rk_diag *diag)
+{
+    char line[(3 * RK_REAL_CHARS) + 8];
+
+    if (log == NULL) return RK_ERR_ARG;
+    format_row(log, time, out, pv, line, sizeof line - 1);
+    strcat(line, "\n");
+    return put_line(log, line, diag);
+}
+
+rk_status rk_record_log_run_row(rk_record_log *log, double time, double out, double pv,
+                                double sp, const char *mode, const char *alarms, rk_diag *diag)
+{
+    char row[(3 * RK_REAL_CHARS) + 8], cell[RK_REAL_CHARS], line[512];
+
+    if (log == NULL || mode == NULL || alarms == NULL) return RK_ERR_ARG;
+    format_row(log, time, out, pv, row, sizeof row);
+    rk_real_format_rounded(sp, VALUE_DIGITS, cell);
+    (void)snprintf(line, sizeof line, "%s,%s,%s,%.200s\n", row, cell, mode, alarms);
     return put_line(log, line, diag);
 }
 

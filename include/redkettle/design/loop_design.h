@@ -8,6 +8,7 @@
 #include <redkettle/design/plant_design.h>
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/settings.h>
+#include <redkettle/device/loop.h>
 
 /** Which way OUT answers a rising PV, as it is marked on the loop sheet. */
 typedef enum rk_action {
@@ -25,6 +26,15 @@ rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag
 /** A name or a unit in a loop design, and a file name or a column's. */
 enum { RK_NAME_CHARS = 64, RK_UNITS_CHARS = 24, RK_PATH_CHARS = 512 };
 
+/** Alarms of a running loop; NaN: not given. */
+typedef struct rk_alarm_limits {
+    double low, high; /* of PV, pv-EU */
+    double deviation; /* of PV from SP, pv-EU */
+    double gap;       /* an alarm goes when PV is back by this, pv-EU */
+    double stale,
+        hold; /* s: PV that stands still so long is bad; OUT held so long, then safe */
+} rk_alarm_limits;
+
 /** Everything about one control loop. Numbers that were not given are NaN. */
 typedef struct rk_loop_design {
     char name[RK_NAME_CHARS];
@@ -35,6 +45,8 @@ typedef struct rk_loop_design {
     double pv_low, pv_high;   /* transmitter range, pv-EU */
     double out_low, out_high; /* output range, out-EU */
     double out_rate;          /* out-EU per s; infinite: none */
+    double out_safe;          /* where OUT goes when control fails, out-EU; NaN: not said */
+    rk_alarm_limits alarms;
 
     char record_file[RK_PATH_CHARS];   /* as the user wrote it; empty: none */
     char record_path[RK_PATH_CHARS];   /* where that is, seen from here */
@@ -59,6 +71,17 @@ typedef struct rk_loop_design {
     bool has_plant;
     rk_plant_design plant; /* behind the sim port */
 } rk_loop_design;
+
+/**
+ * What the loop block needs to run this loop: its settings, limits and alarms. A PV beyond -2.5
+ * or +106.25 % of the transmitter's range is bad. Without a safe output OUT is held.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for settings, scan or output range missing or out
+ * of range, or a safe output beyond the limits. Source  NAMUR NE 43, Standardization of the
+ * signal level for the failure information of digital transmitters (3.6 and 21 mA).
+ */
+rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params *params,
+                                      rk_diag *diag);
 
 /** A loop of which nothing is known yet: units EU, default requirements. */
 rk_loop_design rk_loop_design_make(void);

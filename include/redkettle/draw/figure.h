@@ -9,6 +9,7 @@
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/record.h>
+#include <redkettle/design/run.h>
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
 
@@ -48,6 +49,11 @@ rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, con
 rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
                           const rk_trial *const *trials, size_t count,
                           const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
+/** Runs of a loop, one beside the other: setpoint and PV above, OUT below. Errors as
+ * rk_figure_fit. */
+rk_status rk_figure_run(const rk_loop_design *loop, const rk_run_curves *runs, size_t count,
+                        const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /**
  * A record and what was seen in it: PV in its noise band above, OUT with its moves below, gaps

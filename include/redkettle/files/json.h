@@ -6,6 +6,7 @@
 #include <redkettle/design/fit.h>
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
+#include <redkettle/design/run.h>
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>
@@ -29,6 +30,19 @@ typedef struct rk_bump_result {
 } rk_bump_result;
 
 rk_status rk_json_bump(const rk_bump_result *result, rk_text *text, rk_diag *diag);
+
+/** How a run ended. */
+typedef struct rk_run_result {
+    size_t rows;
+    const char *file; /* NULL: none was written */
+    const char *mode;
+    const char *alarms; /* all that came, "" for none */
+    double sp, pv, out;
+    bool stopped, made_safe; /* by a signal; and the safe output is on the valve */
+    rk_run_figures figures;
+} rk_run_result;
+
+rk_status rk_json_run(const rk_run_result *result, rk_text *text, rk_diag *diag);
 
 /** hand and validation may be NULL. */
 rk_status rk_json_fit(const rk_fit *fit, const rk_hand *hand, const rk_validation *validation,

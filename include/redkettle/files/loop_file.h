@@ -5,9 +5,9 @@
 #include <redkettle/design/loop_design.h>
 
 /**
- * Read a loop file: INI, sections [loop] [pv] [out] [record] [model] [settings] [require]
- * [plant]. Times take a unit (200ms, 2s, 5min, 1h) and are seconds without one. A record's file
- * name is taken relative to the loop file. Comments start with ; or #.
+ * Read a loop file: INI, sections [loop] [pv] [out] [alarm] [record] [model] [settings]
+ * [require] [plant]. Times take a unit (200ms, 2s, 5min, 1h) and are seconds without one. A
+ * record's file name is taken relative to the loop file. Comments start with ; or #.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_FORMAT for a line, section, key or number
  * that cannot be read; RK_ERR_RANGE for a word that is not known, or as rk_loop_design_check.

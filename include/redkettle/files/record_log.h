@@ -20,10 +20,19 @@ typedef struct rk_record_log rk_record_log;
 rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, bool replace,
                                bool to_disk, rk_record_log **log, rk_diag *diag);
 
+/** The same for a running loop: behind the usual columns come SP, the mode and the alarms. */
+rk_status rk_record_log_create_run(const char *path, const rk_loop_design *loop, bool replace,
+                                   bool to_disk, rk_record_log **log, rk_diag *diag);
+
 /** A row: time, s; OUT from then on; PV, NaN for none, which rk_record_read drops. RK_ERR_IO.
  */
 rk_status rk_record_log_row(rk_record_log *log, double time, double out, double pv,
                             rk_diag *diag);
+
+/** A row of a running loop; words without separators, alarms "" or joined by blanks. RK_ERR_IO.
+ */
+rk_status rk_record_log_run_row(rk_record_log *log, double time, double out, double pv,
+                                double sp, const char *mode, const char *alarms, rk_diag *diag);
 
 /** A line that starts with #; `text` has no line break. Errors  RK_ERR_IO. */
 rk_status rk_record_log_comment(rk_record_log *log, const char *text, rk_diag *diag);

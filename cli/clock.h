@@ -1,0 +1,23 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef CLOCK_H
+#define CLOCK_H
+
+#include <stdbool.h>
+
+/** s of a clock that only goes forward. */
+double wall_clock(void);
+
+/**
+ * From here on a signal that would end the program is only noted: nothing else may end it while
+ * OUT is moved. A reader that went away, and Ctrl-Z, do nothing.
+ */
+void catch_signals(void);
+
+/** Has one come? Its name: "Ctrl-C", or as the system calls it. */
+bool is_caught(void);
+const char *caught_name(void);
+
+/** Until that time of the wall clock, or a signal. */
+void sleep_until(double when);
+
+#endif

@@ -1,0 +1,316 @@
+/* SPDX-License-Identifier: MIT */
+#include "run_view.h"
+
+#include <math.h>
+#include <ncurses.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum {
+    TEXT = 16,
+    LEAST_LINES = 18,
+    LEAST_COLUMNS = 60,
+    COLOUR_SP = 1,
+    COLOUR_OUT,
+    COLOUR_ALARM
+};
+
+/* A number being typed, and what it is for; 0: none is. */
+static struct {
+    char text[TEXT];
+    int wanted; /* 's' or 'o' */
+    char refused[80];
+} typing;
+
+bool run_view_open(void)
+{
+    if (newterm(NULL, stdout, stdin) == NULL) return false;
+    (void)cbreak();
+    (void)noecho();
+    (void)curs_set(0);
+    (void)keypad(stdscr, TRUE);
+    (void)nodelay(stdscr, TRUE);
+    if (has_colors() && getenv("NO_COLOR") == NULL) {
+        (void)start_color();
+        (void)use_default_colors();
+        (void)init_pair(COLOUR_SP, COLOR_GREEN, -1);
+        (void)init_pair(COLOUR_OUT, COLOR_BLUE, -1);
+        (void)init_pair(COLOUR_ALARM, COLOR_RED, -1);
+    }
+    memset(&typing, 0, sizeof typing);
+    return true;
+}
+
+void run_view_close(void)
+{
+    (void)endwin();
+}
+
+/* A panel of the trend: rows of the screen, and the range of values they stand for. */
+typedef struct panel {
+    int top, height, left, width;
+    double low, high;
+} panel;
+
+static int line_of(const panel *p, double value)
+{
+    const double part = (value - p->low) / (p->high - p->low);
+    const int line = (int)lround((1.0 - part) * (p->height - 1));
+
+    return p->top + (line < 0 ? 0 : line >= p->height ? p->height - 1 : line);
+}
+
+/* The rows that a column of the screen stands for: the newest are at the right. */
+static size_t row_of(const run_rows *rows, const panel *p, int column, size_t per_column)
+{
+    const size_t back = (size_t)(p->width - 1 - column) * per_column;
+
+    return back < rows->count ? rows->count - 1 - back : rows->count;
+}
+
+static void plot(const run_rows *rows, const double *values, const panel *p, size_t per_column,
+                 char mark)
+{
+    int column;
+
+    for (column = 0; column < p->width; column++) {
+        const size_t row = row_of(rows, p, column, per_column);
+
+        if (row < rows->count && isfinite(values[row])) {
+            (void)mvaddch(line_of(p, values[row]), p->left + column, (chtype)mark);
+        }
+    }
+}
+
+/* Room for what is shown, and a little more; never less than a hundredth of the range. */
+static void fit_range(const run_rows *rows, const double *values, const panel *shape,
+                      size_t per_column, double span, panel *p)
+{
+    int column;
+
+    for (column = 0; column < shape->width; column++) {
+        const size_t row = row_of(rows, shape, column, per_column);
+
+        if (row < rows->count && isfinite(values[row])) {
+            p->low = fmin(p->low, values[row]);
+            p->high = fmax(p->high, values[row]);
+        }
+    }
+    if (p->high - p->low < 0.01 * span) {
+        const double middle = 0.5 * (p->high + p->low);
+
+        p->low = middle - (0.005 * span);
+        p->high = middle + (0.005 * span);
+    }
+}
+
+static void scale(const panel *p, const char *what, const char *units)
+{
+    (void)mvprintw(p->top - 1, 0, "%s, %s", what, units);
+    (void)mvprintw(p->top, 0, "%9.5g", p->high);
+    (void)mvprintw(p->top + p->height - 1, 0, "%9.5g", p->low);
+    (void)mvvline(p->top, p->left - 1, '|', p->height);
+}
+
+static panel new_panel(int top, int height)
+{
+    const panel made = {top, height, 11, COLS - 12, HUGE_VAL, -HUGE_VAL};
+
+    return made;
+}
+
+static void show_trend(const rk_loop_design *d, const run_rows *rows)
+{
+    const int top = 8, room = LINES - top - 3, upper = (2 * room) / 3;
+    const double pv_span = isnan(d->pv_low) ? 1.0 : d->pv_high - d->pv_low;
+    panel pv = new_panel(top, upper), out = new_panel(top + upper + 1, room - upper - 1);
+    size_t per_column;
+
+    if (rows->count == 0) return;
+    per_column = ((rows->count - 1) / (size_t)pv.width) + 1;
+    fit_range(rows, rows->pv, &pv, per_column, pv_span, &pv);
+    fit_range(rows, rows->sp, &pv, per_column, pv_span, &pv);
+    fit_range(rows, rows->out, &out, per_column, d->out_high - d->out_low, &out);
+    scale(&pv, "SP - and PV *", d->pv_units);
+    scale(&out, "OUT #", d->out_units);
+    (void)attron(COLOR_PAIR(COLOUR_SP));
+    plot(rows, rows->sp, &pv, per_column, '-');
+    (void)attroff(COLOR_PAIR(COLOUR_SP));
+    plot(rows, rows->pv, &pv, per_column, '*');
+    (void)attron(COLOR_PAIR(COLOUR_OUT));
+    plot(rows, rows->out, &out, per_column, '#');
+    (void)attroff(COLOR_PAIR(COLOUR_OUT));
+    (void)mvprintw(LINES - 2, 11, "%.4g s",
+                   rows->time[row_of(rows, &pv, 0, per_column) < rows->count
+                                  ? row_of(rows, &pv, 0, per_column)
+                                  : 0]);
+    (void)mvprintw(LINES - 2, COLS - 12, "%9.4g s", rows->time[rows->count - 1]);
+}
+
+/* A bar of an output's or a PV's place in its range. */
+static void show_bar(int line, double value, double low, double high)
+{
+    const int width = COLS - 42;
+    const int place = (int)lround((value - low) / (high - low) * (width - 1));
+
+    if (isnan(low) || width < 10) return;
+    (void)mvprintw(line, 32, "%6.4g [", low);
+    (void)mvhline(line, 40, ' ', width);
+    (void)mvaddch(line, 40 + (place < 0 ? 0 : place >= width ? width - 1 : place), '#');
+    (void)mvprintw(line, 40 + width, "] %.4g", high);
+}
+
+static void show_keys(void)
+{
+    if (typing.wanted != 0) {
+        (void)mvprintw(LINES - 1, 0, "%s: %s_  Enter takes it, Esc leaves it",
+                       typing.wanted == 's' ? "setpoint" : "output", typing.text);
+    } else if (typing.refused[0] != '\0') {
+        (void)mvprintw(LINES - 1, 0, "%s", typing.refused);
+    } else {
+        (void)mvprintw(LINES - 1, 0,
+                       "a automatic  m manual  up/down, PgUp/PgDn: SP or OUT  s SP  o OUT  k "
+                       "acknowledge  q end");
+    }
+}
+
+void run_view_show(const rk_loop_design *d, live_loop *live, double until)
+{
+    const rk_loop *block = live_loop_block(live);
+    const bool manual = block->pid.mode != RK_PID_AUTO;
+    char alarms[200], seen[200];
+
+    (void)erase();
+    if (LINES < LEAST_LINES || COLS < LEAST_COLUMNS) {
+        (void)mvprintw(0, 0, "The terminal is too small: %d by %d, %d by %d are needed.", COLS,
+                       LINES, LEAST_COLUMNS, LEAST_LINES);
+        (void)refresh();
+        return;
+    }
+    (void)attron(A_BOLD);
+    (void)mvprintw(0, 0, "%s", d->name);
+    (void)attroff(A_BOLD);
+    (void)mvprintw(0, COLS - 34, "%12.1f s of %g s, scan %g s", live_loop_time(live), until,
+                   d->ts);
+    (void)mvprintw(1, 0, "mode  %s", manual ? "MANUAL" : "AUTOMATIC");
+    (void)mvprintw(2, 0, "SP    %10.5g %s", block->sp, d->pv_units);
+    (void)mvprintw(3, 0, "PV    %10.5g %s", block->pv, d->pv_units);
+    show_bar(3, block->pv, d->pv_low, d->pv_high);
+    (void)mvprintw(4, 0, "OUT   %10.5g %s", block->out, d->out_units);
+    show_bar(4, block->out, d->out_low, d->out_high);
+    alarm_words(block->alarms, ", ", alarms, sizeof alarms);
+    alarm_words(block->alarms_seen & ~block->alarms, ", ", seen, sizeof seen);
+    (void)attron(block->alarms != 0 ? (int)COLOR_PAIR(COLOUR_ALARM) | A_BOLD : 0);
+    (void)mvprintw(5, 0, "alarm %s%s%s%s", alarms[0] != '\0' ? alarms : "none now",
+                   seen[0] != '\0' ? "   (over: " : "", seen, seen[0] != '\0' ? ")" : "");
+    (void)attroff((int)COLOR_PAIR(COLOUR_ALARM) | A_BOLD);
+    show_trend(d, live_loop_rows(live));
+    show_keys();
+    (void)refresh();
+}
+
+static void try_event(live_loop *live, event_kind kind, double value)
+{
+    const event what = {0, kind, value};
+
+    typing.refused[0] = '\0';
+    if (!live_loop_do(live, &what)) {
+        (void)snprintf(typing.refused, sizeof typing.refused,
+                       "%g is out of range: nothing changed", value);
+    }
+}
+
+static void end_typing(live_loop *live)
+{
+    double value;
+
+    if (rk_number_parse(typing.text, strlen(typing.text), &value)) {
+        try_event(live, typing.wanted == 's' ? EVENT_SP : EVENT_MANUAL, value);
+    } else {
+        (void)snprintf(typing.refused, sizeof typing.refused,
+                       "'%s' is not a number: nothing "
+                       "changed",
+                       typing.text);
+    }
+    typing.wanted = 0;
+}
+
+static void type_key(live_loop *live, int key)
+{
+    const size_t length = strlen(typing.text);
+
+    if (key == '\n' || key == '\r' || key == KEY_ENTER) {
+        end_typing(live);
+    } else if (key == 27) {
+        typing.wanted = 0;
+    } else if ((key == KEY_BACKSPACE || key == 127 || key == 8) && length > 0) {
+        typing.text[length - 1] = '\0';
+    } else if (key > ' ' && key < 127 && length + 1 < TEXT) {
+        typing.text[length] = (char)key;
+        typing.text[length + 1] = '\0';
+    }
+}
+
+/* The setpoint in automatic, the output in manual, by a part of its range. */
+static void nudge(const rk_loop_design *d, live_loop *live, double part)
+{
+    const rk_loop *block = live_loop_block(live);
+    const bool manual = block->pid.mode != RK_PID_AUTO;
+    const double low = manual ? d->out_low : d->pv_low,
+                 high = manual ? d->out_high : d->pv_high;
+    const double from = manual ? block->pid.manual_out : block->sp;
+
+    if (isnan(low)) return;
+    try_event(live, manual ? EVENT_MANUAL : EVENT_SP,
+              fmin(fmax(from + (part * (high - low)), low), high));
+}
+
+static bool take_key(const rk_loop_design *d, live_loop *live, int key)
+{
+    switch (key) {
+    case 'a':
+        try_event(live, EVENT_AUTO, 0);
+        return true;
+    case 'm':
+        try_event(live, EVENT_MANUAL, nan(""));
+        return true;
+    case 's':
+    case 'o':
+        typing.wanted = key;
+        typing.text[0] = '\0';
+        typing.refused[0] = '\0';
+        return true;
+    case KEY_UP:
+        nudge(d, live, 0.001);
+        return true;
+    case KEY_DOWN:
+        nudge(d, live, -0.001);
+        return true;
+    case KEY_PPAGE:
+        nudge(d, live, 0.01);
+        return true;
+    case KEY_NPAGE:
+        nudge(d, live, -0.01);
+        return true;
+    case 'k':
+        rk_loop_acknowledge(live_loop_block(live));
+        return true;
+    default:
+        return key != 'q';
+    }
+}
+
+bool run_view_keys(const rk_loop_design *d, live_loop *live)
+{
+    int key;
+
+    while ((key = getch()) != ERR) {
+        if (typing.wanted != 0) {
+            type_key(live, key);
+        } else if (!take_key(d, live, key)) {
+            return false;
+        }
+    }
+    return true;
+}
