@@ -5,6 +5,7 @@
 
 #include "cli.h"
 #include "clock.h"
+#include "relay_test.h"
 #include "show.h"
 #include "sim_port.h"
 
@@ -20,7 +21,10 @@ enum {
     OPT_PV_HIGH,
     OPT_RECORD,
     OPT_FORCE,
-    OPT_REAL_TIME
+    OPT_REAL_TIME,
+    OPT_RELAY,
+    OPT_HYSTERESIS,
+    OPT_CYCLES
 };
 
 /* The job is first, as run_command wants it. */
@@ -28,6 +32,7 @@ typedef struct bump_job {
     job j;
     rk_bump_plan plan;
     double move;
+    double amplitude, hysteresis, cycles; /* of a relay test */
     bool back, doublet, force, real_time;
     const char *record;
 
@@ -45,6 +50,14 @@ static const struct argp_option options[] = {
     {"doublet", OPT_DOUBLET, NULL, 0, ".. to the other side as far, and back", 1},
     {"moves", OPT_MOVES, "SIZE,SIZE,...", 0, "or this list of moves, each from the one before",
      1},
+    {"relay", OPT_RELAY, "SIZE", 0,
+     "or a relay test: OUT switched by this much to both sides until PV swings evenly, which "
+     "gives "
+     "the ultimate gain and period",
+     1},
+    {"hysteresis", OPT_HYSTERESIS, "PV", 0,
+     ".. switching this far beyond PV's start (default: 3 deviations of its noise)", 1},
+    {"cycles", OPT_CYCLES, "N", 0, ".. over so many even cycles (default: 3)", 1},
     {"hold", OPT_HOLD, "TIME", 0,
      "hold OUT so long after each move (default: dead time + 5 time constants of the model)",
      1},
@@ -93,6 +106,15 @@ static error_t parse(int key, char *arg, struct argp_state *state)
     case OPT_MOVES:
         take_moves(state, arg, &b->plan);
         return 0;
+    case OPT_RELAY:
+        take_number(state, "relay", arg, &b->amplitude);
+        return 0;
+    case OPT_HYSTERESIS:
+        take_number(state, "hysteresis", arg, &b->hysteresis);
+        return 0;
+    case OPT_CYCLES:
+        take_number(state, "cycles", arg, &b->cycles);
+        return 0;
     case OPT_BACK:
         b->back = true;
         return 0;
@@ -132,6 +154,7 @@ static const struct argp_child children[] = {
     {&scan_options, 0, "The loop:", 2},
     {&limit_options, 0, NULL, 2},
     {&output_options, 0, "Output:", 4},
+    {&save_option, 0, NULL, 4},
     {0},
 };
 static const struct argp argp = {
@@ -404,11 +427,31 @@ static int tell(bump_job *b)
     return EXIT_DONE;
 }
 
+static int run_relay(bump_job *b)
+{
+    const rk_bump_plan *p = &b->plan;
+    const double before = isnan(p->before) ? 30.0 * b->j.loop.ts : p->before;
+    const relay_plan plan = {b->amplitude, b->hysteresis, b->cycles, before,   p->patience,
+                             p->pv_low,    p->pv_high,    b->record, b->force, b->real_time};
+
+    if (p->moves > 0 || !isnan(b->move) || b->back || b->doublet) {
+        return fail(
+            &b->j, EXIT_USAGE,
+            "--relay makes its own moves: leave --move, --moves, --back, --doublet out");
+    }
+    catch_signals();
+    return run_relay_test(&b->j, &plan);
+}
+
 static int run(job *j)
 {
     bump_job *b = (bump_job *)j; /* the job is its first member */
     int status = load(j);
 
+    if (status == EXIT_DONE && !isnan(b->amplitude)) return run_relay(b);
+    if (status == EXIT_DONE && j->save) {
+        status = fail(j, EXIT_USAGE, "--save keeps what a relay test found: give --relay SIZE");
+    }
     if (status == EXIT_DONE) {
         status = plan_test(b);
     }
@@ -430,7 +473,11 @@ static int run(job *j)
 int cmd_bump(int argc, char **argv)
 {
     const double none = nan("");
-    bump_job b = {.j = job_make("bump"), .move = none};
+    bump_job b = {.j = job_make("bump"),
+                  .move = none,
+                  .amplitude = none,
+                  .hysteresis = none,
+                  .cycles = none};
 
     b.plan = (rk_bump_plan){.hold = none,
                             .before = none,

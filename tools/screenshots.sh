@@ -28,6 +28,18 @@ shot() {
     convert "$shots/$1.png" -define png:exclude-chunks=date,time "$shots/$1.png"
 }
 
+# live COMMAND: its live view, some seconds after the start.
+live() {
+    printf '#!/bin/sh\ncd demo\nPATH=%s:$PATH\n%s\n' "$(dirname "$tool")" "$1" >run.sh
+    chmod +x run.sh
+    xvfb-run -a -s '-screen 0 1280x800x24' sh -c '
+        xterm -geometry 112x34+0+0 -fa "DejaVu Sans Mono" -fs 13 -bg "#fdfdf8" -fg "#202020" -b 12 -e ./run.sh &
+        sleep 5.5
+        import -window root "'"$shots"'/terminal-live.png"
+        kill $!' 2>/dev/null
+    convert "$shots/terminal-live.png" -define png:exclude-chunks=date,time "$shots/terminal-live.png"
+}
+
 shot terminal-bump 'redkettle bump blend-brix.loop --move 5 --back --hold 5min --record test.csv'
 shot terminal-inspect 'redkettle inspect blend-brix.loop'
 shot terminal-fit 'redkettle fit blend-brix.loop'
@@ -36,4 +48,7 @@ shot terminal-check 'redkettle check blend-brix.loop'
 shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --case "calm: rule=lambda lambda=52s"'
 shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
 shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; sed -n 1,22p plc/blend_brix_controller.st'
+shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --at 15min manual=40 --soft-start 5min --figure run.png'
+cp demo/run.png "$shots/run.png"
+live 'redkettle run blend-brix.loop --for 10min --at 30s sp=12.2 --at 5min load=-6 --times 100'
 ls "$shots"

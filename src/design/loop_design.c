@@ -40,6 +40,7 @@ rk_loop_design rk_loop_design_make(void)
     made.pv_low = made.pv_high = made.out_low = made.out_high = none;
     made.out_rate = HUGE_VAL;
     made.out_safe = none;
+    made.ultimate_gain = made.ultimate_period = none;
     made.alarms = (rk_alarm_limits){none, none, none, none, none, none};
     made.gain95[0] = made.gain95[1] = none;
     made.tau95[0][0] = made.tau95[0][1] = made.tau95[1][0] = made.tau95[1][1] = none;

@@ -3,8 +3,9 @@
 
 #include <stddef.h>
 
-/* A cycle is even if it is like the one before to this part, and to a scan. */
-#define EVEN RK_C(0.05)
+/* A cycle is even if it is like the one before to this part, and to a scan: noise tells them
+   apart too. */
+#define EVEN RK_C(0.2)
 enum { CYCLES_MOST = 100 };
 #define SCANS_MOST RK_C(1.0e9)
 #define PI RK_C(3.14159265358979323846)

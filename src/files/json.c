@@ -163,6 +163,18 @@ rk_status rk_json_bump(const rk_bump_result *r, rk_text *text, rk_diag *diag)
                   text, diag);
 }
 
+rk_status rk_json_relay(const rk_relay_result *r, size_t rows, double out, rk_text *text,
+                        rk_diag *diag)
+{
+    if (r == NULL || text == NULL) return RK_ERR_ARG;
+    return finish(json_pack("{s:o, s:o, s:o, s:i, s:I, s:o}", "ultimate_gain",
+                            real_or_null(r->ultimate_gain), "ultimate_period_s",
+                            real_or_null(r->ultimate_period), "amplitude",
+                            real_or_null(r->amplitude), "cycles", r->cycles, "rows",
+                            (json_int_t)rows, "out_start", real_or_null(out)),
+                  text, diag);
+}
+
 rk_status rk_json_run(const rk_run_result *r, rk_text *text, rk_diag *diag)
 {
     const rk_run_figures *f;

@@ -88,6 +88,8 @@ static const struct key {
     {"model", "time-constant-95", PAIR_OF_TIMES, LOOP(tau95[0])},
     {"model", "dead-time-95", PAIR_OF_TIMES, LOOP(dead_time95)},
     {"model", "covariance", COVARIANCE, LOOP(covariance)},
+    {"relay", "ultimate-gain", REAL, LOOP(ultimate_gain)},
+    {"relay", "ultimate-period", TIME, LOOP(ultimate_period)},
     {"settings", "rule", TEXT, LOOP(rule)},
     {"settings", "lambda", TIME, LOOP(lambda)},
     {"settings", "form", FORM, GIVEN(form)},

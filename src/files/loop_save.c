@@ -312,6 +312,20 @@ rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, 
     }
 }
 
+rk_status rk_loop_file_save_relay(const char *path, const rk_loop_design *loop, rk_diag *diag)
+{
+    if (path == NULL || loop == NULL) return RK_ERR_ARG;
+    if (isnan(loop->ultimate_gain)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "there is no relay test to save");
+    }
+    {
+        entry entries[] = {number("ultimate-gain", loop->ultimate_gain, ""),
+                           number("ultimate-period", loop->ultimate_period, "s")};
+
+        return save(path, "relay", entries, sizeof entries / sizeof entries[0], diag);
+    }
+}
+
 rk_status rk_loop_file_save_settings(const char *path, const rk_loop_design *loop,
                                      rk_diag *diag)
 {

@@ -490,7 +490,7 @@ Suite *suite_commands(void)
 int main(void)
 {
     static Suite *(*const makers[])(void) = {suite_commands, suite_bad_input,
-                                             suite_bump_command};
+                                             suite_bump_command, suite_run_command};
 
     return run_suites(makers, COUNT(makers));
 }

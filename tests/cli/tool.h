@@ -9,5 +9,6 @@ outcome run_tool(const char *directory, const char *const *arguments);
 
 Suite *suite_bad_input(void);
 Suite *suite_bump_command(void);
+Suite *suite_run_command(void);
 
 #endif

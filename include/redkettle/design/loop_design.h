@@ -61,6 +61,9 @@ typedef struct rk_loop_design {
     double gain95[2], tau95[2][2], dead_time95[2];     /* NaN: not known */
     double covariance[RK_FIT_NUMBERS][RK_FIT_NUMBERS]; /* as in rk_fit; [0][0] NaN: not known */
 
+    double ultimate_gain;   /* of a relay test, out-EU per pv-EU; NaN: not known */
+    double ultimate_period; /* s */
+
     bool has_settings;
     rk_settings settings;
     char rule[RK_NAME_CHARS]; /* empty: by hand */

@@ -15,7 +15,7 @@
  *
  *   ku = 4 h / (pi * sqrt(a^2 - hysteresis^2)),   h: the relay's amplitude
  *
- * to the accuracy of a describing function: some 5 to 25 %, least where the process is slow
+ * to the accuracy of a describing function: some 5 to 30 %, least where the process is slow
  * beside its dead time. The scan adds about half of itself to the dead time that the swing
  * shows.
  *

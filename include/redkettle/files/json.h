@@ -10,6 +10,7 @@
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>
+#include <redkettle/device/relay.h>
 
 /*
  * Results as one JSON object each, appended to a text: seconds, engineering units, full
@@ -30,6 +31,10 @@ typedef struct rk_bump_result {
 } rk_bump_result;
 
 rk_status rk_json_bump(const rk_bump_result *result, rk_text *text, rk_diag *diag);
+
+/** out: where OUT is back. */
+rk_status rk_json_relay(const rk_relay_result *result, size_t rows, double out, rk_text *text,
+                        rk_diag *diag);
 
 /** How a run ended. */
 typedef struct rk_run_result {

@@ -5,7 +5,7 @@
 #include <redkettle/design/loop_design.h>
 
 /**
- * Read a loop file: INI, sections [loop] [pv] [out] [alarm] [record] [model] [settings]
+ * Read a loop file: INI, sections [loop] [pv] [out] [alarm] [record] [model] [relay] [settings]
  * [require] [plant]. Times take a unit (200ms, 2s, 5min, 1h) and are seconds without one. A
  * record's file name is taken relative to the loop file. Comments start with ; or #.
  *
@@ -16,12 +16,14 @@
 rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag);
 
 /**
- * Write the loop's model, or its settings, back into the file's own section, atomically. Only
- * the keys of that section change; a comment, an order of lines and every other section stay.
+ * Write the loop's model, what a relay test found, or its settings, back into the file's own
+ * section, atomically. Only the keys of that section change; a comment, an order of lines and
+ * every other section stay.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_MEMORY; RK_ERR_RANGE if the loop has none.
  */
 rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, rk_diag *diag);
+rk_status rk_loop_file_save_relay(const char *path, const rk_loop_design *loop, rk_diag *diag);
 rk_status rk_loop_file_save_settings(const char *path, const rk_loop_design *loop,
                                      rk_diag *diag);
 
