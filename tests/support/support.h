@@ -26,6 +26,12 @@ bool close_to(double a, double b, double relative);
 #define ck_close(a, b, relative)                                                               \
     ck_assert_msg(close_to(a, b, relative), #a " is %.12g, not %.12g", (double)(a), (double)(b))
 
+/** An assertion for the inside of long loops: it costs nothing while it holds. */
+#define must(condition)                                                                        \
+    do {                                                                                       \
+        if (!(condition)) ck_abort_msg("not so: %s", #condition);                              \
+    } while (0)
+
 /** Seeded random numbers: uniform in 0..1, and normal with variance 1. */
 typedef struct rng {
     uint64_t state;
