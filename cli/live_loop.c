@@ -61,7 +61,7 @@ static rk_status start_block(live_loop *live, double sp_rate, rk_diag *diag)
     const rk_loop_design *d = live->design;
     const rk_port port = sim_port_seam(live->port);
     rk_loop_params params;
-    double pv, out;
+    double pv = 0, out = 0;
     rk_status status = rk_loop_design_block_params(d, &params, diag);
 
     if (status == RK_OK) {

@@ -126,6 +126,7 @@ static void show_trend(const rk_loop_design *d, const run_rows *rows)
     const double pv_span = isnan(d->pv_low) ? 1.0 : d->pv_high - d->pv_low;
     panel pv = new_panel(top, upper), out = new_panel(top + upper + 1, room - upper - 1);
     size_t per_column;
+    int first;
 
     if (rows->count == 0) return;
     per_column = ((rows->count - 1) / (size_t)pv.width) + 1;
@@ -141,17 +142,18 @@ static void show_trend(const rk_loop_design *d, const run_rows *rows)
     (void)attron(COLOR_PAIR(COLOUR_OUT));
     plot(rows, rows->out, &out, per_column, '#');
     (void)attroff(COLOR_PAIR(COLOUR_OUT));
-    (void)mvprintw(LINES - 2, 11, "%.4g s",
-                   rows->time[row_of(rows, &pv, 0, per_column) < rows->count
-                                  ? row_of(rows, &pv, 0, per_column)
-                                  : 0]);
+    for (first = 0; row_of(rows, &pv, first, per_column) == rows->count; first++) {
+        continue;
+    }
+    (void)mvprintw(LINES - 2, pv.left + first, "%.4g s",
+                   rows->time[row_of(rows, &pv, first, per_column)]);
     (void)mvprintw(LINES - 2, COLS - 12, "%9.4g s", rows->time[rows->count - 1]);
 }
 
 /* A bar of an output's or a PV's place in its range. */
 static void show_bar(int line, double value, double low, double high)
 {
-    const int width = COLS - 42;
+    const int width = COLS - 50;
     const int place = (int)lround((value - low) / (high - low) * (width - 1));
 
     if (isnan(low) || width < 10) return;

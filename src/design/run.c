@@ -11,7 +11,7 @@ static double overshoot(const rk_run_curves *r)
     size_t i = 1;
 
     while (i < r->count) {
-        size_t end = i;
+        size_t end;
         double sp, beyond = 0;
 
         for (; i < r->count && r->sp[i] == from; i++) {

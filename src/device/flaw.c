@@ -36,9 +36,7 @@ const char *rk_flaw_text(rk_flaw flaw)
         [RK_FLAW_CYCLES] = "cycles: must be from 1 to 100",
         [RK_FLAW_PATIENCE] = "patience: must be a time above 0 s",
         [RK_FLAW_PERIOD] = "period: must be at least two scans, at most 1,000,000 of them",
-        [RK_FLAW_LEAST_TIMES] =
-            "least_on, least_off: must be 0 s or more, together at most the "
-            "period",
+        [RK_FLAW_LEAST_TIMES] = "least_on, least_off: 0 s or more, together at most the period",
         [RK_FLAW_ALARM] = "alarm: limits must be numbers in order, times 0 s or more",
         [RK_FLAW_SETPOINT] = "sp: must be a number",
     };
