@@ -65,6 +65,11 @@ static void trap(void)
     }
 }
 
+static size_t words_between(const uint32_t *from, const uint32_t *to)
+{
+    return ((uintptr_t)to - (uintptr_t)from) / sizeof *from;
+}
+
 void reset(void)
 {
     volatile uint32_t *const access = (volatile uint32_t *)0xE000ED88U; /* CPACR */
@@ -72,10 +77,10 @@ void reset(void)
 
     *access |= 0xFU << 20; /* the floating-point unit on */
     __asm__ volatile("dsb\n isb");
-    for (i = 0; data_start + i < data_end; i++) {
+    for (i = 0; i < words_between(data_start, data_end); i++) {
         data_start[i] = image_data[i];
     }
-    for (i = 0; bss_start + i < bss_end; i++) {
+    for (i = 0; i < words_between(bss_start, bss_end); i++) {
         bss_start[i] = 0;
     }
     exercise_blocks(tell);
