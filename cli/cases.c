@@ -105,10 +105,12 @@ static int read_keys(const job *j, reading *r, char *words)
 static int apply_rule(const job *j, const reading *r)
 {
     rk_diag diag = {RK_OK, ""};
+    rk_knobs knobs = rk_knobs_make();
     rk_tuning tuning;
 
-    if (tune_by_name(&j->loop.model, r->rule, r->lambda, &r->made->settings, &tuning, &diag) !=
-        RK_OK) {
+    knobs.lambda = r->lambda;
+    if (tune_by_name(&j->loop.model, r->rule, NULL, &knobs, &r->made->settings, &tuning,
+                     &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "case '%s': %s", r->made->name, diag.text);
     }
     return EXIT_DONE;

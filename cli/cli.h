@@ -28,7 +28,7 @@ int cmd_run(int argc, char **argv);
 int cmd_emit(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 
-enum { RULES_MAX = 16, CASES_MAX = 12 };
+enum { CASES_MAX = 12 };
 
 /** Everything a command line can say, and what was loaded by it. */
 typedef struct job {
@@ -41,8 +41,10 @@ typedef struct job {
     const char *kind;
     double gain, tau[2], damping, dead_time, out0, pv0; /* NaN: not given */
     rk_given_settings given;
-    const char *rule;
-    double lambda, sp_weight, tracking_time;
+    double band, kc_percent, repeats, filter_ratio; /* other ways to write kc, ti and tf */
+    const char *rule, *mode;
+    rk_knobs knobs;
+    double sp_weight, tracking_time;
     const char *anti_windup;
     double scan;
     double out_low, out_high, out_rate;
@@ -101,8 +103,13 @@ void print_inspection(const job *j, const rk_inspection *inspection);
 
 /** kc, ti, td and tf by a rule's name, the rest of *settings left alone; lambda NaN: the
  * default. */
-rk_status tune_by_name(const rk_model *model, const char *name, double lambda,
-                       rk_settings *settings, rk_tuning *tuning, rk_diag *diag);
+rk_status tune_by_name(const rk_model *model, const char *name, const char *mode,
+                       const rk_knobs *knobs, rk_settings *settings, rk_tuning *tuning,
+                       rk_diag *diag);
+
+/** "gain -0.118 degBx/%, time constant 46.5 s, dead time 17.4 s", as the model's kind has it.
+ */
+void describe_model(const job *j, char *text, size_t room);
 
 /** Print an error in one line; returns the exit status that belongs to it. */
 int fail(const job *j, int exit_status, const char *format, ...)

@@ -114,8 +114,7 @@ static void print_gain_limits(const job *j, const rk_margins *m)
 static void print_check(const job *j, const rk_check *check)
 {
     const rk_settings *s = &j->loop.settings;
-    const rk_model *m = &j->loop.model;
-    char ti[SHOWN_CHARS], td[SHOWN_CHARS], tau[SHOWN_CHARS], theta[SHOWN_CHARS];
+    char ti[SHOWN_CHARS], td[SHOWN_CHARS], process[200];
     size_t i, missed = 0;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
@@ -134,10 +133,8 @@ static void print_check(const job *j, const rk_check *check)
     }
     show_time(ti, s->ti, j->minutes);
     show_time(td, s->td, j->minutes);
-    show_time(tau, m->time_constant[0], j->minutes);
-    show_time(theta, m->dead_time, j->minutes);
-    (void)printf("Process: gain %.4g %s/%s, time constant %s, dead time %s\n", m->gain,
-                 j->loop.pv_units, j->loop.out_units, tau, theta);
+    describe_model(j, process, sizeof process);
+    (void)printf("Process: %s\n", process);
     (void)printf("%s, ideal form: kc %.4g %s/%s, ti %s%s%s%s%s\n", rk_settings_mode(s), s->kc,
                  j->loop.out_units, j->loop.pv_units, ti, s->td > 0 ? ", td " : "",
                  s->td > 0 ? td : "", j->loop.rule[0] != '\0' ? "; rule " : "", j->loop.rule);

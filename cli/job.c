@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "cli.h"
+#include "show.h"
 
 job job_make(const char *command)
 {
@@ -18,7 +19,9 @@ job job_make(const char *command)
     made.gain = made.tau[0] = made.tau[1] = made.damping = made.dead_time = made.out0 =
         made.pv0 = none;
     made.given = rk_given_settings_make();
-    made.lambda = made.sp_weight = made.tracking_time = made.scan = none;
+    made.knobs = rk_knobs_make();
+    made.band = made.kc_percent = made.repeats = made.filter_ratio = none;
+    made.sp_weight = made.tracking_time = made.scan = none;
     made.out_low = made.out_high = made.out_rate = none;
     made.loop = rk_loop_design_make();
     made.fit_plan = rk_fit_plan_make();
@@ -161,6 +164,71 @@ static int lay_model(job *j)
     return EXIT_DONE;
 }
 
+/* The sign that a proportional band does not have. */
+static int find_sign(const job *j, double *sign)
+{
+    *sign = 1.0;
+    if (j->loop.action == RK_ACTION_DIRECT) {
+        *sign = -1.0;
+    } else if (j->loop.action == RK_ACTION_NOT_SAID) {
+        if (!j->loop.has_model) {
+            return fail(
+                j, EXIT_USAGE,
+                "--band has no sign: give [loop] action, or a model whose gain tells it");
+        }
+        *sign = copysign(1.0, j->loop.model.gain);
+    }
+    return EXIT_DONE;
+}
+
+/* kc, ti and tf from the other ways to write them. */
+static int convert_given(job *j)
+{
+    const rk_loop_design *d = &j->loop;
+    const bool of_span = !isnan(j->band) || !isnan(j->kc_percent);
+    double sign;
+    int status;
+
+    if (of_span && (!isnan(j->given.kc) || (!isnan(j->band) && !isnan(j->kc_percent)))) {
+        return fail(j, EXIT_USAGE, "give one of --kc, --band and --kc-percent");
+    }
+    if (!isnan(j->repeats) && !isnan(j->given.ti)) {
+        return fail(j, EXIT_USAGE, "give --ti or --repeats, not both");
+    }
+    if (!isnan(j->filter_ratio) && !isnan(j->given.tf)) {
+        return fail(j, EXIT_USAGE, "give --tf or --tf-ratio, not both");
+    }
+    if (of_span && (isnan(d->pv_low) || isnan(d->out_low))) {
+        return fail(
+            j, EXIT_USAGE,
+            "percent needs both ranges: give [pv] and [out] low and high in a loop file");
+    }
+    if (!isnan(j->band)) {
+        if (!(j->band > 0))
+            return fail(j, EXIT_USAGE, "--band %g: give a value above 0", j->band);
+        status = find_sign(j, &sign);
+        if (status != EXIT_DONE) return status;
+        j->given.kc =
+            sign * 100.0 / j->band * (d->out_high - d->out_low) / (d->pv_high - d->pv_low);
+    }
+    if (!isnan(j->kc_percent)) {
+        j->given.kc = j->kc_percent * (d->out_high - d->out_low) / (d->pv_high - d->pv_low);
+    }
+    if (!isnan(j->repeats)) {
+        if (!(j->repeats > 0)) {
+            return fail(j, EXIT_USAGE, "--repeats %g: give a value above 0", j->repeats);
+        }
+        j->given.ti = 60.0 / j->repeats;
+    }
+    if (!isnan(j->filter_ratio)) {
+        if (!(j->filter_ratio > 0) || isnan(j->given.td)) {
+            return fail(j, EXIT_USAGE, "--tf-ratio: give a value above 0, and --td");
+        }
+        j->given.tf = j->given.td / j->filter_ratio;
+    }
+    return EXIT_DONE;
+}
+
 static int lay_settings(job *j)
 {
     rk_settings *s = &j->loop.settings;
@@ -168,6 +236,11 @@ static int lay_settings(job *j)
     const bool tuning = strcmp(j->command, "tune") == 0;
     const bool form_alone = j->given.form != RK_FORM_IDEAL && !rk_given_settings_any(&j->given);
 
+    if (convert_given(j) != EXIT_DONE) return EXIT_USAGE;
+    if (isnan(j->knobs.ultimate_gain) && isnan(j->knobs.ultimate_period)) {
+        j->knobs.ultimate_gain = j->loop.ultimate_gain;
+        j->knobs.ultimate_period = j->loop.ultimate_period;
+    }
     if (rk_given_settings_any(&j->given)) {
         if (j->rule != NULL) {
             return fail(j, EXIT_USAGE,
@@ -181,7 +254,7 @@ static int lay_settings(job *j)
     } else if (form_alone && !tuning) {
         return fail(j, EXIT_USAGE, "--form says how settings are typed: give them too");
     }
-    if (!isnan(j->lambda) && j->rule == NULL && !tuning) {
+    if (!isnan(j->knobs.lambda) && j->rule == NULL && !tuning) {
         return fail(j, EXIT_USAGE, "--lambda goes with --rule: give one");
     }
     if (!isnan(j->sp_weight)) {
@@ -364,21 +437,44 @@ int need_model(job *j)
     return EXIT_DONE;
 }
 
-rk_status tune_by_name(const rk_model *model, const char *name, double lambda,
-                       rk_settings *settings, rk_tuning *tuning, rk_diag *diag)
+rk_status tune_by_name(const rk_model *model, const char *name, const char *mode,
+                       const rk_knobs *knobs, rk_settings *settings, rk_tuning *tuning,
+                       rk_diag *diag)
 {
-    int rule = 0;
-    rk_status status = rk_rule_from_name(name, &rule, diag);
+    const rk_status status = rk_tune(model, name, mode, knobs, tuning, diag);
 
-    if (status == RK_OK) {
-        status = rk_tune(model, rule, isnan(lambda) ? 0.0 : lambda, tuning, diag);
-    }
     if (status != RK_OK) return status;
     settings->kc = tuning->settings.kc;
     settings->ti = tuning->settings.ti;
     settings->td = tuning->settings.td;
     settings->tf = tuning->settings.tf;
+    if (tuning->settings.sp_weight != 1.0) {
+        settings->sp_weight = tuning->settings.sp_weight;
+    }
     return RK_OK;
+}
+
+void describe_model(const job *j, char *text, size_t room)
+{
+    const rk_model *m = &j->loop.model;
+    char unit[RK_GAIN_UNIT_CHARS], time[SHOWN_CHARS];
+    size_t used;
+    int i;
+
+    rk_loop_design_gain_unit(&j->loop, m->kind, unit);
+    used = (size_t)snprintf(text, room, "gain %.4g %s", m->gain, unit);
+    for (i = 0; i < rk_model_kind_times(m->kind) && used < room; i++) {
+        show_time(time, m->time_constant[i], j->minutes);
+        used += (size_t)snprintf(text + used, room - used, "%s%s",
+                                 i == 0 ? ", time constant " : " and ", time);
+    }
+    if (m->kind == RK_MODEL_SOPDT_OSC && used < room) {
+        used += (size_t)snprintf(text + used, room - used, ", damping %.3g", m->damping);
+    }
+    show_time(time, m->dead_time, j->minutes);
+    if (used < room) {
+        (void)snprintf(text + used, room - used, ", dead time %s", time);
+    }
 }
 
 int need_settings(job *j)
@@ -392,8 +488,8 @@ int need_settings(job *j)
                     "no settings: give --kc and --ti, --rule NAME, or a loop file with "
                     "[settings]");
     }
-    if (tune_by_name(&j->loop.model, j->rule, j->lambda, &j->loop.settings, &tuning, &diag) !=
-        RK_OK) {
+    if (tune_by_name(&j->loop.model, j->rule, j->mode, &j->knobs, &j->loop.settings, &tuning,
+                     &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "--rule %s: %s", j->rule, diag.text);
     }
     j->loop.has_settings = true;

@@ -28,6 +28,15 @@ enum {
     OPT_KD,
     OPT_RULE,
     OPT_LAMBDA,
+    OPT_MODE,
+    OPT_OMEGA,
+    OPT_ZETA,
+    OPT_ULTIMATE_GAIN,
+    OPT_ULTIMATE_PERIOD,
+    OPT_BAND,
+    OPT_KC_PERCENT,
+    OPT_REPEATS,
+    OPT_FILTER_RATIO,
     OPT_SP_WEIGHT,
     OPT_ANTI_WINDUP,
     OPT_TRACKING_TIME,
@@ -207,9 +216,36 @@ static error_t parse_settings(int key, char *arg, struct argp_state *state)
         j->rule = arg;
         return 0;
     case OPT_LAMBDA:
-        take_time(state, "lambda", arg, &j->lambda);
-        if (j->lambda > 0) return 0;
+        take_time(state, "lambda", arg, &j->knobs.lambda);
+        if (j->knobs.lambda > 0) return 0;
         argp_failure(state, EXIT_USAGE, 0, "--lambda %s: give a time above 0", arg);
+        return 0;
+    case OPT_MODE:
+        j->mode = arg;
+        return 0;
+    case OPT_OMEGA:
+        take_number(state, "omega", arg, &j->knobs.omega);
+        return 0;
+    case OPT_ZETA:
+        take_number(state, "zeta", arg, &j->knobs.zeta);
+        return 0;
+    case OPT_ULTIMATE_GAIN:
+        take_number(state, "ultimate-gain", arg, &j->knobs.ultimate_gain);
+        return 0;
+    case OPT_ULTIMATE_PERIOD:
+        take_time(state, "ultimate-period", arg, &j->knobs.ultimate_period);
+        return 0;
+    case OPT_BAND:
+        take_number(state, "band", arg, &j->band);
+        return 0;
+    case OPT_KC_PERCENT:
+        take_number(state, "kc-percent", arg, &j->kc_percent);
+        return 0;
+    case OPT_REPEATS:
+        take_number(state, "repeats", arg, &j->repeats);
+        return 0;
+    case OPT_FILTER_RATIO:
+        take_number(state, "tf-ratio", arg, &j->filter_ratio);
         return 0;
     case OPT_SP_WEIGHT:
         take_number(state, "sp-weight", arg, &j->sp_weight);
@@ -287,7 +323,21 @@ static const struct argp_option model_list[] = {
 };
 static const struct argp_option tuning_list[] = {
     {"form", OPT_FORM, "FORM", 0, "controller form: ideal (default), series or parallel", 3},
-    {"rule", OPT_RULE, "NAME", 0, "settings by a rule: simple, lambda, simc", 3},
+    {"rule", OPT_RULE, "NAME", 0,
+     "settings by a rule: all, simple, lambda, lambda-improved, simc, pole-placement, amigo, "
+     "zn-reaction, zn-ultimate, tyreus-luyben, cohen-coon, chr-setpoint-0, chr-setpoint-20, "
+     "chr-load-0, chr-load-20, rovira-iae, rovira-itae, lopez-iae, lopez-ise, lopez-itae",
+     3},
+    {"mode", OPT_MODE, "MODE", 0, "P, PI, PD or PID, where a rule has several", 3},
+    {"omega", OPT_OMEGA, "RAD/S", 0,
+     "pole placement: natural frequency (default: 1 / time constant)", 3},
+    {"zeta", OPT_ZETA, "Z", 0, "pole placement: damping (default: 0.8)", 3},
+    {"ultimate-gain", OPT_ULTIMATE_GAIN, "KU", 0,
+     "of a relay test, out units per pv unit, for zn-ultimate and tyreus-luyben (default: the "
+     "loop "
+     "file's [relay], or the model's)",
+     3},
+    {"ultimate-period", OPT_ULTIMATE_PERIOD, "TIME", 0, "and its period", 3},
     {"lambda", OPT_LAMBDA, "TIME", 0,
      "closed-loop time constant for the rule (default: the dead time, at least a tenth of the "
      "time "
@@ -297,6 +347,11 @@ static const struct argp_option tuning_list[] = {
 };
 static const struct argp_option settings_list[] = {
     {"kc", OPT_KC, "KC", 0, "controller gain, out units per pv unit", 3},
+    {"band", OPT_BAND, "PERCENT", 0,
+     "or as proportional band, percent of PV's range for OUT's whole range", 3},
+    {"kc-percent", OPT_KC_PERCENT, "KC", 0, "or as gain in percent of span on both sides", 3},
+    {"repeats", OPT_REPEATS, "PER MINUTE", 0, "integral action as repeats per minute", 3},
+    {"tf-ratio", OPT_FILTER_RATIO, "N", 0, "derivative filter time as td / N", 3},
     {"ti", OPT_TI, "TIME", 0, "integral time; left out: no integral action", 3},
     {"td", OPT_TD, "TIME", 0, "derivative time", 3},
     {"tf", OPT_TF, "TIME", 0, "derivative filter time", 3},

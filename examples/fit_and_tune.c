@@ -12,13 +12,12 @@
 static int fit_and_tune(const rk_record *record, rk_diag *diag)
 {
     rk_fit fit;
+    const rk_knobs knobs = rk_knobs_make();
     rk_tuning tuning;
     rk_margins margins;
-    int simc;
 
     if (rk_fit_kind(record, RK_MODEL_FOPDT, &fit, diag) != RK_OK) return 1;
-    if (rk_rule_from_name("simc", &simc, diag) != RK_OK) return 1;
-    if (rk_tune(&fit.model, simc, 0.0, &tuning, diag) != RK_OK) return 1;
+    if (rk_tune(&fit.model, "simc", NULL, &knobs, &tuning, diag) != RK_OK) return 1;
     if (rk_margins_check(&fit.model, &tuning.settings, &margins, diag) != RK_OK) return 1;
 
     printf("gain %.4g, time constant %.4g s, dead time %.4g s (%.4g to %.4g)\n", fit.model.gain,

@@ -22,6 +22,7 @@
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/margins.h>
+#include <redkettle/design/measure.h>
 #include <redkettle/design/model.h>
 #include <redkettle/design/plant_design.h>
 #include <redkettle/design/record.h>

@@ -2,6 +2,8 @@
 #include <redkettle/design/check.h>
 
 #include <math.h>
+
+#include <redkettle/design/measure.h>
 #include <stddef.h>
 #include <stdio.h>
 
@@ -73,7 +75,7 @@ static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_fin
 static double scan_or_fast(const rk_loop_design *loop)
 {
     if (!isnan(loop->ts)) return loop->ts;
-    return fmin(loop->model.time_constant[0], loop->settings.ti) / 100.0;
+    return rk_scan_fast(&loop->model, &loop->settings);
 }
 
 static rk_status try_step(const rk_loop_design *loop, rk_check *check, rk_diag *diag)

@@ -8,7 +8,6 @@
 #include <redkettle/design/memory.h>
 
 #include "crossings.h"
-#include "model_kinds.h"
 #include "openloop.h"
 
 /* A gain factor where the number of unstable closed-loop poles changes, and by how much. */
@@ -30,10 +29,23 @@ static bool starts_on_axis(const rki_openloop *loop)
     return loop->k < 0 && loop->integrators == 0;
 }
 
-/* Unstable poles at a vanishing gain: the wrong sign makes the integrator run away. */
+/* Unstable poles at a vanishing gain: the wrong sign makes an integrator run away; two of them
+   leave the origin to both sides of the axis, as the phase lags or leads there. */
 static long poles_at_start(const rki_openloop *loop)
 {
-    return (loop->k < 0 && loop->integrators > 0) ? 1 : 0;
+    double lead = -loop->theta;
+    int i;
+
+    if (loop->integrators == 0) return 0;
+    if (loop->k < 0) return 1;
+    if (loop->integrators == 1) return 0;
+    for (i = 0; i < loop->nums; i++) {
+        lead += loop->num[i].a1;
+    }
+    for (i = 0; i < loop->dens; i++) {
+        lead -= loop->den[i].a1;
+    }
+    return lead > 0 ? 0 : 2;
 }
 
 static size_t list_changes(const rki_openloop *loop, const rki_crossings *all, change *list)
@@ -235,7 +247,7 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                        .kc_stable = {none, none}};
     rki_crossings all = {0};
     rki_openloop loop;
-    rk_status status = rki_model_check_fopdt(model, "margins", diag);
+    rk_status status = rk_model_check(model, diag);
 
     if (status == RK_OK) {
         status = rk_settings_check(settings, diag);

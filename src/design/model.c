@@ -5,7 +5,6 @@
 #include <stddef.h>
 #include <string.h>
 
-#include "model_kinds.h"
 #include "words.h"
 
 static const char *const kind_words[] = {"fopdt", "sopdt",    "sopdt-osc",
@@ -122,14 +121,27 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rki_model_check_fopdt(const rk_model *model, const char *what, rk_diag *diag)
+double rk_model_slowest(const rk_model *model)
 {
-    const rk_status status = rk_model_check(model, diag);
+    const double *tau = model->time_constant;
 
-    if (status != RK_OK || model->kind == RK_MODEL_FOPDT) return status;
-    return rk_diag_set(
-        diag, RK_ERR_RANGE,
-        "%s take a model of kind fopdt, and this one is %s; fit with --kind fopdt "
-        "if PV settles",
-        what, rk_model_kind_to_text(model->kind));
+    switch (model->kind) {
+    case RK_MODEL_SOPDT_OSC:
+        return fmax(tau[0], tau[0] / model->damping);
+    case RK_MODEL_IPDT:
+        return model->dead_time;
+    default:
+        return tau[0] + tau[1];
+    }
+}
+
+double rk_model_quickest(const rk_model *model)
+{
+    double least = HUGE_VAL;
+    int i;
+
+    for (i = 0; i < rk_model_kind_times(model->kind); i++) {
+        least = fmin(least, model->time_constant[i]);
+    }
+    return least;
 }

@@ -18,13 +18,36 @@ static void add_den(rki_openloop *loop, double a1, double a2)
    numbers end. */
 #define NO_DEAD_TIME 1e-12
 
+static void add_process(rki_openloop *loop, const rk_model *model)
+{
+    const double *tau = model->time_constant;
+    int i;
+
+    if (rk_model_kind_integrates(model->kind)) {
+        loop->integrators++;
+    }
+    if (model->kind == RK_MODEL_SOPDT_OSC) {
+        add_den(loop, 2.0 * model->damping * tau[0], tau[0] * tau[0]);
+        return;
+    }
+    for (i = 0; i < rk_model_kind_times(model->kind); i++) {
+        add_den(loop, tau[i], 0.0);
+    }
+}
+
+/* An infinite integral time is no time to compare with. */
+static double ti_or_none(double ti)
+{
+    return isinf(ti) ? 0.0 : ti;
+}
+
 rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *settings)
 {
     const double ti = settings->ti, td = settings->td;
     const double tf = td > 0 ? settings->tf : 0.0;
     rki_openloop loop = {.k = settings->kc * model->gain};
 
-    if (model->dead_time > NO_DEAD_TIME * model->time_constant[0]) {
+    if (model->dead_time > NO_DEAD_TIME * (model->time_constant[0] + ti_or_none(ti))) {
         loop.theta = model->dead_time;
     }
 
@@ -40,7 +63,7 @@ rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *setting
     if (tf > 0) {
         add_den(&loop, tf, 0.0);
     }
-    add_den(&loop, model->time_constant[0], 0.0);
+    add_process(&loop, model);
     return loop;
 }
 
@@ -126,6 +149,12 @@ double rki_openloop_final_magnitude(const rki_openloop *loop)
     return value;
 }
 
+/* The time of a loop that has no other: an integrator alone. */
+static double own_time(const rki_openloop *loop)
+{
+    return loop->theta > 0 ? loop->theta : 1.0 / fabs(loop->k);
+}
+
 double rki_openloop_longest(const rki_openloop *loop)
 {
     double sum = loop->theta;
@@ -135,9 +164,22 @@ double rki_openloop_longest(const rki_openloop *loop)
         sum += loop->num[i].a1;
     }
     for (i = 0; i < loop->dens; i++) {
-        sum += loop->den[i].a1;
+        sum += loop->den[i].a1 + sqrt(loop->den[i].a2);
     }
-    return sum;
+    return sum > 0 ? sum : own_time(loop);
+}
+
+double rki_openloop_least_damping(const rki_openloop *loop)
+{
+    double least = 1.0;
+    int i;
+
+    for (i = 0; i < loop->dens; i++) {
+        if (loop->den[i].a2 > 0) {
+            least = fmin(least, 0.5 * loop->den[i].a1 / sqrt(loop->den[i].a2));
+        }
+    }
+    return least;
 }
 
 double rki_openloop_shortest(const rki_openloop *loop)
@@ -151,9 +193,9 @@ double rki_openloop_shortest(const rki_openloop *loop)
                      loop->num[i].a2 > 0 ? loop->num[i].a2 / loop->num[i].a1 : loop->num[i].a1);
     }
     for (i = 0; i < loop->dens; i++) {
-        least = fmin(least, loop->den[i].a1);
+        least = fmin(least, loop->den[i].a2 > 0 ? sqrt(loop->den[i].a2) : loop->den[i].a1);
     }
-    return least;
+    return isinf(least) ? own_time(loop) : least;
 }
 
 /* The polynomials below are in x = (w * unit)^2, so that their coefficients stay near 1. */
@@ -166,8 +208,9 @@ static double time_unit(const rki_openloop *loop)
         sum += log(loop->num[i].a1);
     }
     for (i = 0; i < loop->dens; i++) {
-        sum += log(loop->den[i].a1);
+        sum += log(loop->den[i].a2 > 0 ? sqrt(loop->den[i].a2) : loop->den[i].a1);
     }
+    if (loop->nums + loop->dens == 0) return own_time(loop);
     return exp(sum / (loop->nums + loop->dens));
 }
 

@@ -50,6 +50,9 @@ int rki_openloop_phase_turns(const rki_openloop *loop, double w[RKI_POLY_MAX]);
 /** The longest time in the loop, s: below its inverse nothing happens. */
 double rki_openloop_longest(const rki_openloop *loop);
 
+/** The damping of its least damped poles, at most 1: how sharp a resonance can be. */
+double rki_openloop_least_damping(const rki_openloop *loop);
+
 /** Its shortest time constant, s: far beyond its inverse nothing happens but dead time. */
 double rki_openloop_shortest(const rki_openloop *loop);
 

@@ -48,6 +48,8 @@ static double peak_at_zero(const rki_openloop *loop, bool complementary)
 /* Steps of the walk: this part of w, and this turn of the dead time's phase, rad. */
 #define WALK_PART 0.03
 #define WALK_TURN 0.1
+/* .. and where poles are weakly damped no more than this part of a resonance's width. */
+#define WALK_RESONANCE 0.3
 /* After so much turning, rad, the phase has met every angle at every size of |L|. */
 #define DENSE_TURN 3000.0
 /* Without dead time nothing happens beyond this many times the fastest corner. */
@@ -141,6 +143,7 @@ double rki_peak(const rki_openloop *loop, bool complementary)
 {
     const double end = walk_end(loop);
     const double turn = loop->theta > 0 ? WALK_TURN / loop->theta : HUGE_VAL;
+    const double part = fmin(WALK_PART, WALK_RESONANCE * rki_openloop_least_damping(loop));
     double w = walk_start(loop), best = peak_at_zero(loop, complementary);
     walk at = {{0, 0, 0}, {0, 0, 0}, {0, 0, 0}};
     turns t;
@@ -156,7 +159,7 @@ double rki_peak(const rki_openloop *loop, bool complementary)
         if (envelope(largest_from(loop, &t, w), complementary) <= best * (1.0 + 1e-7)) {
             return best;
         }
-        w += fmin(WALK_PART * w, turn);
+        w += fmin(part * w, turn);
     }
     if (loop->theta > 0) return fmax(best, envelope(largest_from(loop, &t, w), complementary));
     return fmax(best, peak_at_infinity(loop, complementary));

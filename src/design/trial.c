@@ -8,7 +8,6 @@
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 
-#include "model_kinds.h"
 #include "trial_metrics.h"
 
 /* PV is computed at least this often in a time constant and in a scan: linear between the
@@ -30,10 +29,16 @@ double rk_trial_time_to_settle(const rk_trial_case *trial_case)
 {
     const rk_model *m = &trial_case->plant;
     const rk_settings *s = &trial_case->settings;
-    double slowest = m->time_constant[0];
+    double slowest = rk_model_slowest(m);
 
     if (!trial_case->manual && isfinite(s->ti)) {
-        slowest = fmax(slowest, fmax(s->ti, s->ti / fabs(s->kc * m->gain)));
+        slowest = fmax(slowest, s->ti);
+        if (!rk_model_kind_integrates(m->kind)) {
+            slowest = fmax(slowest, s->ti / fabs(s->kc * m->gain));
+        }
+    }
+    if (!trial_case->manual && rk_model_kind_integrates(m->kind)) {
+        slowest = fmax(slowest, 1.0 / fabs(s->kc * m->gain));
     }
     return (6.0 * slowest) + (8.0 * m->dead_time);
 }
@@ -97,7 +102,7 @@ static rk_status set_up_plant(stage *st, double step, rk_diag *diag)
         return rk_diag_set(
             diag, status,
             "time constant %g s cannot be simulated in steps of %g s: raise the scan",
-            st->c->plant.time_constant[0], step);
+            rk_model_quickest(&st->c->plant), step);
     }
     return RK_OK;
 }
@@ -149,7 +154,7 @@ static void run(stage *st, rki_curves *curves)
 static rk_status make_curves(const rk_trial_case *c, const rk_trial_plan *plan,
                              rki_curves *curves, rk_diag *diag)
 {
-    const double wanted = ceil(POINTS_A_TAU * c->ts / c->plant.time_constant[0]);
+    const double wanted = ceil(POINTS_A_TAU * c->ts / rk_model_quickest(&c->plant));
     const double per_scan = fmin(fmax(wanted, POINTS_A_SCAN), POINTS_A_SCAN_MAX);
     const double scans = ceil((plan->duration / c->ts) - 1e-9);
 
@@ -185,7 +190,7 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     rk_status status;
 
     if (trial_case == NULL || plan == NULL || trial == NULL) return RK_ERR_ARG;
-    status = rki_model_check_fopdt(&trial_case->plant, "trials", diag);
+    status = rk_model_check(&trial_case->plant, diag);
     if (status == RK_OK) {
         status = rk_limits_check(&trial_case->limits, diag);
     }

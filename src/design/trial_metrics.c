@@ -10,6 +10,19 @@ typedef struct window {
     double step;
 } window;
 
+/* An integrator rests only where OUT takes up the load; NaN: OUT cannot, or nobody lets it. */
+static double settled_integrator(const rk_trial_case *c, double sp, double load)
+{
+    const rk_model *m = &c->plant;
+    const rk_settings *s = &c->settings;
+    const double out = m->out0 - load;
+
+    if (c->manual) return c->manual_out == out ? m->pv0 : nan("");
+    if (!(out >= c->limits.low && out <= c->limits.high)) return nan("");
+    if (isfinite(s->ti)) return sp;
+    return m->pv0 + (s->sp_weight * (sp - m->pv0)) + (load / s->kc);
+}
+
 /* Where PV settles with this setpoint and load, from the loop's equations at rest. */
 static double settled_pv(const rk_trial_case *c, double sp, double load)
 {
@@ -17,6 +30,7 @@ static double settled_pv(const rk_trial_case *c, double sp, double load)
     const rk_settings *s = &c->settings;
     double out;
 
+    if (rk_model_kind_integrates(m->kind)) return settled_integrator(c, sp, load);
     if (c->manual) {
         out = c->manual_out;
     } else if (isfinite(s->ti)) {

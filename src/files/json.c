@@ -295,25 +295,38 @@ rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag)
         text, diag);
 }
 
-static json_t *tuning_object(const rk_tuning *t, rk_form form)
+static json_t *tuning_object(const rk_tuning *t, const rk_measures *m, rk_form form)
 {
     static const char *const names[2][3] = {{"kc", "ti", "td"}, {"kp", "ki", "kd"}};
     const double none = nan("");
     const char *const *name = names[form == RK_FORM_PARALLEL];
     rk_form_values v = {form, none, none, none, none};
     rk_diag why = {RK_OK, ""};
-    const rk_status status = rk_settings_to_form(&t->settings, form, &v, &why);
+    const rk_status status =
+        t->usable ? rk_settings_to_form(&t->settings, form, &v, &why) : RK_OK;
+    json_t *object = json_pack(
+        "{s:s, s:s, s:s, s:o, s:o, s:o, s:o, s:o, s:b, s:b, s:s, s:s}", "rule", t->rule, "mode",
+        t->mode, "form", rk_form_to_text(form), name[0], real_or_null(v.gain), name[1],
+        real_or_null(v.integral), name[2], real_or_null(v.derivative), "tf", real_or_null(v.tf),
+        "lambda", real_or_null(t->lambda), "usable", t->usable, "in_range", t->in_range, "note",
+        status == RK_OK ? t->note : why.text, "source", t->source);
 
-    return json_pack("{s:s, s:s, s:s, s:o, s:o, s:o, s:o, s:o, s:b, s:s, s:s}", "rule", t->rule,
-                     "mode", t->mode, "form", rk_form_to_text(form), name[0],
-                     real_or_null(v.gain), name[1], real_or_null(v.integral), name[2],
-                     real_or_null(v.derivative), "tf", real_or_null(v.tf), "lambda",
-                     real_or_null(t->lambda), "in_range", t->in_range, "note",
-                     status == RK_OK ? t->note : why.text, "source", t->source);
+    if (m != NULL) {
+        json_object_update_new(
+            object,
+            json_pack("{s:b, s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "stable",
+                      t->usable && m->margins.stable, "gain_margin",
+                      real_or_null(m->margins.gain_margin), "phase_margin_deg",
+                      real_or_null(m->margins.phase_margin), "ms", real_or_null(m->margins.ms),
+                      "overshoot_percent", real_or_null(m->overshoot), "settling_time",
+                      real_or_null(m->settling), "load_iae", real_or_null(m->load_iae),
+                      "travel", real_or_null(m->travel)));
+    }
+    return object;
 }
 
-rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_text *text,
-                       rk_diag *diag)
+rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, int count,
+                       rk_form form, rk_text *text, rk_diag *diag)
 {
     json_t *array;
     int i;
@@ -321,7 +334,8 @@ rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_tex
     if (tunings == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
     for (i = 0; i < count; i++) {
-        json_array_append_new(array, tuning_object(&tunings[i], form));
+        json_array_append_new(
+            array, tuning_object(&tunings[i], measures != NULL ? &measures[i] : NULL, form));
     }
     return finish(json_pack("{s:o}", "settings", array), text, diag);
 }

@@ -169,18 +169,30 @@ START_TEST(tune_gives_the_rules_in_the_form_asked_for)
                              "--dead-time", "2", "--lambda", "2", "--json"),
                         0);
 
+    ck_assert_uint_ge(json_array_size(json_object_get(j, "settings")), 40);
     ck_assert_str_eq(json_string_value(json_object_get(
-                         json_array_get(json_object_get(j, "settings"), 2), "rule")),
-                     "simc");
+                         json_array_get(json_object_get(j, "settings"), 0), "rule")),
+                     "simple");
     ck_close(number_at(j, "settings.0.kc"), 0.5, 1e-12);
     ck_close(number_at(j, "settings.1.kc"), 12.5, 1e-12);
     ck_close(number_at(j, "settings.1.ti"), 100, 1e-12);
-    ck_close(number_at(j, "settings.2.kc"), 12.5, 1e-12);
-    ck_close(number_at(j, "settings.2.ti"), 16, 1e-12);
-    ck_assert_double_eq(number_at(j, "settings.2.td"), 0);
     json_decref(j);
-    j = json_of(TOOL(NULL, "tune", MODEL, "--rule", "lambda", "--lambda", "5", "--form",
-                     "parallel", "--json"),
+    j = json_of(TOOL(NULL, "tune", "--gain", "2", "--time-constant", "100", "--dead-time", "2",
+                     "--lambda", "2", "--rule", "simc", "--json"),
+                0);
+    ck_close(number_at(j, "settings.0.kc"), 12.5, 1e-12);
+    ck_close(number_at(j, "settings.0.ti"), 16, 1e-12);
+    ck_assert_double_eq(number_at(j, "settings.0.td"), 0);
+    ck_assert_double_gt(number_at(j, "settings.0.load_iae"), 1);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "tune", MODEL, "--speed", "--json"), 0);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "settings")), 9);
+    ck_assert_double_gt(number_at(j, "settings.0.ms"), number_at(j, "settings.8.ms"));
+    ck_assert_double_lt(number_at(j, "settings.0.load_iae"),
+                        number_at(j, "settings.8.load_iae"));
+    json_decref(j);
+    j = json_of(TOOL(NULL, "tune", MODEL, "--rule", "lambda", "--mode", "PI", "--lambda", "5",
+                     "--form", "parallel", "--json"),
                 0);
     ck_assert_uint_eq(json_array_size(json_object_get(j, "settings")), 1);
     ck_close(number_at(j, "settings.0.kp"), 0.5, 1e-12);
@@ -377,7 +389,7 @@ static const struct {
 } shown[] = {
     {"fit", {"fit", CLEAN, BRIX_COLUMNS}, {"GOOD", "gain", "46.50", "17.40", "explains"}},
     {"fit in minutes", {"fit", CLEAN, BRIX_COLUMNS, "--minutes"}, {"min", "0.775", "0.29"}},
-    {"tune", {"tune", MODEL}, {"ideal form", "gain margin", "simple", "lambda", "simc"}},
+    {"tune", {"tune", MODEL}, {"ideal form", "GM", "load IAE", "simple", "tyreus-luyben"}},
     {"tune, parallel, minutes",
      {"tune", MODEL, "--form", "parallel", "--minutes"},
      {"kp", "ki, 1/min", "kd, min"}},

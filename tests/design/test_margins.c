@@ -311,6 +311,93 @@ START_TEST(bad_arguments_are_refused)
 }
 END_TEST
 
+/* Closed forms and worked examples of the other kinds: several crossovers, two integrators. */
+static const struct {
+    const char *fact;
+    rk_model model;
+    double kc, ti;
+    double gm, pm, dm, ms; /* NaN: not looked at */
+} kinds[] = {
+    {"SIMC on an integrator",
+     {RK_MODEL_IPDT, 0.2, {0, 0}, 0, 3, 0, 0},
+     1 / 1.2,
+     24,
+     2.96340,
+     46.8643,
+     1.58964 * 3,
+     1.70352},
+    {"AMIGO on an integrator",
+     {RK_MODEL_IPDT, -0.2, {0, 0}, 0, 3, 0, 0},
+     -0.35 / 0.6,
+     13.4 * 3,
+     (double)NAN,
+     (double)NAN,
+     (double)NAN,
+     1.410},
+    {"a resonance with three gain crossovers",
+     {RK_MODEL_SOPDT_OSC, 1, {2, 0}, 0.06, 7, 0, 0},
+     0.1,
+     1.5,
+     2.66750132,
+     67.5063,
+     4.95294749,
+     1.60154171},
+    {"a later phase crossover rules",
+     {RK_MODEL_SOPDT_OSC, 1, {2, 0}, 0.15, 13, 0, 0},
+     0.12,
+     4,
+     2.69007291,
+     (double)NAN,
+     (double)NAN,
+     (double)NAN},
+    {"P on an integrator",
+     {RK_MODEL_IPDT, 0.5, {0, 0}, 0, 4, 0, 0},
+     0.2,
+     HUGE_VAL,
+     3.14159265358979 / (2 * 0.5 * 4 * 0.2),
+     (3.14159265358979 / 2 - 0.4) * 57.2957795130823,
+     (3.14159265358979 / 2 - 0.4) / 0.1,
+     (double)NAN},
+};
+
+START_TEST(other_kinds_give_the_closed_forms)
+{
+    const rk_margins m = margins_of(&kinds[_i].model, kinds[_i].kc, kinds[_i].ti, 0, 0);
+
+    ck_assert_msg(m.stable, "%s", kinds[_i].fact);
+    if (!isnan(kinds[_i].gm)) ck_close(m.gain_margin, kinds[_i].gm, 3e-6);
+    if (!isnan(kinds[_i].pm)) ck_close(m.phase_margin, kinds[_i].pm, 3e-6);
+    if (!isnan(kinds[_i].dm)) ck_close(m.delay_margin, kinds[_i].dm, 3e-6);
+    if (!isnan(kinds[_i].ms)) ck_close(m.ms, kinds[_i].ms, 4e-4);
+}
+END_TEST
+
+/* Which of these are stable is known: an integrator with ti up to theta (and its lag) never is.
+ */
+static const struct {
+    rk_model model;
+    double kc, ti;
+    bool stable;
+} verdicts[] = {
+    {{RK_MODEL_IPDT, 1, {0, 0}, 0, 2, 0, 0}, 0.01, 1.99, false},
+    {{RK_MODEL_IPDT, 1, {0, 0}, 0, 2, 0, 0}, 0.01, 2.1, true},
+    {{RK_MODEL_IPDT, 1, {0, 0}, 0, 2, 0, 0}, -0.1, 50, false},
+    {{RK_MODEL_IPDT_LAG, 1, {3, 0}, 0, 2, 0, 0}, 0.01, 4.9, false},
+    {{RK_MODEL_IPDT_LAG, 1, {3, 0}, 0, 2, 0, 0}, 0.01, 5.3, true},
+    {{RK_MODEL_IPDT, 1, {0, 0}, 0, 2, 0, 0}, 0.786, HUGE_VAL, false}, /* pi / 4 = 0.7854 */
+    {{RK_MODEL_IPDT, 1, {0, 0}, 0, 2, 0, 0}, 0.785, HUGE_VAL, true},
+    {{RK_MODEL_IPDT, 1, {0, 0}, 0, 0, 0, 0}, 1000, HUGE_VAL, true},
+    {{RK_MODEL_SOPDT, 1, {4, 2}, 0, 0, 0, 0}, 1000, HUGE_VAL, true},
+};
+
+START_TEST(stability_of_integrators_is_what_theory_says)
+{
+    ck_assert_int_eq(
+        margins_of(&verdicts[_i].model, verdicts[_i].kc, verdicts[_i].ti, 0, 0).stable,
+        verdicts[_i].stable);
+}
+END_TEST
+
 Suite *suite_margins(void)
 {
     Suite *suite = suite_create("design/margins");
@@ -329,6 +416,8 @@ Suite *suite_margins(void)
     tcase_add_loop_test(t, margins_are_used_up_where_stability_ends, 0, 40);
     tcase_add_test(t, margins_scale_with_time_and_gain);
     tcase_add_test(t, bad_arguments_are_refused);
+    add_table(t, other_kinds_give_the_closed_forms, kinds);
+    add_table(t, stability_of_integrators_is_what_theory_says, verdicts);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -29,11 +29,11 @@ typedef struct rk_margins {
 /**
  * Margins of these settings on this model.
  *
- *   L(jw) = kc (1 + 1/(jw ti) + jw td/(1 + jw tf)) gain exp(-jw theta)/(1 + jw tau)
+ *   L(jw) = kc (1 + 1/(jw ti) + jw td/(1 + jw tf)) P(jw)
  *
- * Every gain crossover is a root of a polynomial in w^2; every phase crossover is bracketed
- * between the turning points of the phase. Stability is decided by counting encirclements of
- * -1.
+ * with the process P of any kind. Every gain crossover is a root of a polynomial in w^2; every
+ * phase crossover is bracketed between the turning points of the phase. Stability is decided by
+ * counting encirclements of -1.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check and rk_settings_check, or for a
  *         dead time over ten million times the shortest time in the loop; RK_ERR_MEMORY.

@@ -84,4 +84,10 @@ rk_status rk_predictor_params_from_model(const rk_model *model, double ts,
 /** The longest dead time of a sampled plant, in scans: 80 MB of delay memory. */
 #define RK_PLANT_DELAY_MAX 10000000.0
 
+/** The slowest motion of a model, s: its time constants together, a weakly damped one's fading;
+ * of an integrator without a lag its dead time. The quickest: its smallest time constant;
+ * infinite if it has none. */
+double rk_model_slowest(const rk_model *model);
+double rk_model_quickest(const rk_model *model);
+
 #endif

@@ -6,6 +6,7 @@
 #include <redkettle/design/fit.h>
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
+#include <redkettle/design/measure.h>
 #include <redkettle/design/run.h>
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
@@ -55,9 +56,10 @@ rk_status rk_json_fit(const rk_fit *fit, const rk_hand *hand, const rk_validatio
 
 rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag);
 
-/** The settings are written in `form`; one that has no such form gets nulls and says so. */
-rk_status rk_json_tune(const rk_tuning *tunings, int count, rk_form form, rk_text *text,
-                       rk_diag *diag);
+/** The settings are written in `form`; what they do is beside them, measures may be NULL; one
+ * that has no such form gets nulls and says so. */
+rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, int count,
+                       rk_form form, rk_text *text, rk_diag *diag);
 
 rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
                         const rk_requirements *requirements, const rk_findings *findings,
