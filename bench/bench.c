@@ -364,6 +364,37 @@ static void bench_scan(const char *what, double td, bool every_feature, bool wit
            isfinite(sum) ? "" : " (not finite)");
 }
 
+/* 20 by 20 settings, 2,000 scans each. */
+static void bench_sweep(void)
+{
+    enum { SIDE = 20, N = SIDE * SIDE, LENGTH = 2000 };
+    const rk_sweep_plan plan = {.plant = {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8},
+                                .limits = {0, 100, 5},
+                                .ts = 1,
+                                .sp_step = 0.5,
+                                .duration = LENGTH,
+                                .band = 0.02};
+    static rk_settings settings[N];
+    static rk_sweep_result results[N];
+    double seconds[RUNS];
+    int i;
+
+    for (i = 0; i < N; i++) {
+        settings[i] = rk_settings_make(-1.0 - (i / SIDE), 10.0 + (5.0 * (i % SIDE)), 5.0, 0.5);
+    }
+    for (i = 0; i < RUNS; i++) {
+        const double start = now();
+
+        if (rk_sweep(&plan, settings, N, results, NULL) != RK_OK) {
+            abort();
+        }
+        seconds[i] = now() - start;
+    }
+    printf("Sweep of %d settings, %d scans each: %.2f ms, %.2f ns per closed-loop scan\n", N,
+           LENGTH, 1e3 * median(seconds, RUNS),
+           1e9 * median(seconds, RUNS) / (double)N / LENGTH);
+}
+
 /* One run of few scans, for a counter of instructions: --scans pid|plant N. */
 static int run_scans(const char *what, int scans)
 {
@@ -395,5 +426,6 @@ int main(int argc, char **argv)
     bench_scan("plant", 0, false, false, true, SCANS, RUNS);
     bench_scan("closed loop, PI", 0, false, true, true, SCANS, RUNS);
     bench_scan("closed loop, PID", 7, false, true, true, SCANS, RUNS);
+    bench_sweep();
     return 0;
 }

@@ -30,6 +30,7 @@
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/run.h>
 #include <redkettle/design/settings.h>
+#include <redkettle/design/sweep.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>
 

@@ -1,0 +1,290 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/sweep.h>
+
+#include <math.h>
+#include <string.h>
+
+#include <redkettle/design/memory.h>
+#include <redkettle/device/pid.h>
+#include <redkettle/device/plant.h>
+
+/* So many candidates run side by side, each number of all of them in one vector. */
+enum { LANES = 8 };
+
+/* The widest vectors that the machine has; the arithmetic is the same, only more at a time. */
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && defined(__linux__)
+#define WIDEST __attribute__((target_clones("avx512f", "avx2", "default")))
+#else
+#define WIDEST
+#endif
+
+/* What the scans need, a lane each. */
+typedef struct lanes {
+    double kc[LANES], b[LANES], ki[LANES], kt[LANES], ad[LANES], kd[LANES];
+    double conditional[LANES]; /* 1 or 0 */
+    double i[LANES], d[LANES], g[LANES], out[LANES], x0[LANES], x1[LANES], pv[LANES];
+} lanes;
+
+/* Sums over the scans. */
+typedef struct tally {
+    double iae[LANES], ise[LANES], itae[LANES], high[LANES], low[LANES];
+    double below_ten[LANES], below_ninety[LANES], outside[LANES];
+    double travel[LANES], effort[LANES], largest[LANES];
+} tally;
+
+/* A run: the plant of all lanes, its delay memory a vector each. */
+typedef struct course {
+    const rk_plant_params *plant;
+    double (*ring)[LANES];
+    double sp, load, low, high, step, band, ts;
+    size_t scans;
+} course;
+
+/* All of a scan for each lane in turn: look at PV, control in the order of rk_pid_scan with
+   what a sweep does not use left out, let the plant move. `here` of the delay memory gets what
+   OUT is now; `there` has what it was a dead time ago, if there is one. Every choice is between
+   two numbers that are there, so that the compiler can make vectors of the lanes. */
+static inline void scan_lanes(lanes *restrict v, const course *c, tally *restrict t,
+                              double *restrict here, const double *restrict there, bool prompt,
+                              double scan)
+{
+    const rk_plant_params *p = c->plant;
+    const double a00 = p->a[0][0], a01 = p->a[0][1], a10 = p->a[1][0], a11 = p->a[1][1];
+    const double b00 = p->b0[0], b01 = p->b0[1], b10 = p->b1[0], b11 = p->b1[1];
+    const double out0 = p->out0, pv0 = p->pv0, sp = c->sp, load = c->load;
+    const double low = c->low, high = c->high, step = c->step, band = c->band;
+    const double way = sp - pv0, sign = way < 0 ? -1.0 : 1.0, whole = fabs(way);
+    const double ten = 0.1 * whole, ninety = 0.9 * whole, now = c->ts * scan;
+    int l;
+
+    for (l = 0; l < LANES; l++) {
+        const double pv = v->pv[l], e = sp - pv, size = fabs(e), last = v->out[l];
+        const double gone = sign * (pv - pv0), x0 = v->x0[l], x1 = v->x1[l];
+        const double later = here[l], stored = there[l], before = v->i[l];
+        const double g = (0.0 * sp) - pv, pp = v->kc[l] * ((v->b[l] * sp) - pv);
+        const double d = (v->ad[l] * v->d[l]) + (v->kd[l] * (g - v->g[l]));
+        const double inc = v->ki[l] * e, free_sum = before + inc;
+        const double free_v = ((pp + free_sum) + d) + 0.0;
+        const double over = free_v > high ? inc : 0.0, under = free_v < low ? -inc : 0.0;
+        const double pushed = over > under ? over : under;
+        const double sum = pushed * v->conditional[l] > 0.0 ? before : free_sum;
+        const double wanted = ((pp + sum) + d) + 0.0;
+        const double floor_ = last - step, ceiling = last + step;
+        const double raised = wanted < low ? low : wanted, cut = raised > high ? high : raised;
+        const double slow = cut < floor_ ? floor_ : cut, out = slow > ceiling ? ceiling : slow;
+        const double move = fabs(out - last), u = (out + load) - out0;
+        const double late = prompt ? u : stored;
+        const double top = t->high[l], bottom = t->low[l], largest = t->largest[l];
+        const double new_top = gone > top ? gone : top, outside = t->outside[l];
+        const double next0 = (((b00 * late) + (b10 * later)) + (a01 * x1)) + (a00 * x0);
+        const double next1 = (((b01 * late) + (b11 * later)) + (a10 * x0)) + (a11 * x1);
+
+        t->high[l] = new_top;
+        t->low[l] = gone < bottom ? gone : bottom;
+        t->iae[l] += size;
+        t->ise[l] += e * e;
+        t->itae[l] += now * size;
+        t->below_ten[l] += new_top < ten ? 1.0 : 0.0;
+        t->below_ninety[l] += new_top < ninety ? 1.0 : 0.0;
+        t->outside[l] = size > band ? scan + 1.0 : outside;
+        t->travel[l] += move;
+        t->effort[l] += move * move;
+        t->largest[l] = move > largest ? move : largest;
+        v->i[l] = sum + (v->kt[l] * (out - wanted));
+        v->d[l] = d;
+        v->g[l] = g;
+        v->out[l] = out;
+        here[l] = u;
+        v->x0[l] = next0;
+        v->x1[l] = next1;
+        v->pv[l] = pv0 + next0;
+    }
+}
+
+WIDEST static void scan_all(lanes *restrict v, const course *c, tally *restrict t)
+{
+    static const double none[LANES];
+    const size_t delay = c->plant->delay;
+    size_t oldest = 0, scan;
+
+    for (scan = 0; scan < c->scans && delay == 0; scan++) {
+        scan_lanes(v, c, t, c->ring[0], none, true, (double)scan);
+    }
+    for (; scan < c->scans; scan++) {
+        const size_t next = oldest == delay ? 0 : oldest + 1;
+
+        scan_lanes(v, c, t, c->ring[oldest], c->ring[next], false, (double)scan);
+        oldest = next;
+    }
+}
+
+/* Lanes from settings; false for one that this scan cannot run: its lane is another's copy. */
+static bool load_lane(lanes *v, const rk_settings *s, const rk_sweep_plan *plan, int l)
+{
+    rk_pid_params params;
+    rk_pid pid;
+
+    if (rk_settings_pid_params(s, &plan->limits, plan->ts, &params, NULL) != RK_OK)
+        return false;
+    if (rk_pid_init(&pid, &params, plan->plant.out0) != RK_OK ||
+        rk_pid_reset(&pid, plan->plant.pv0, plan->plant.pv0, plan->plant.out0) != RK_OK) {
+        return false;
+    }
+    v->kc[l] = params.kc;
+    v->b[l] = params.sp_weight;
+    v->ki[l] = pid.ki_ts;
+    v->kt[l] = pid.kt_ts;
+    v->ad[l] = pid.ad;
+    v->kd[l] = pid.kd;
+    v->conditional[l] = params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL ? 1.0 : 0.0;
+    v->i[l] = pid.i;
+    v->d[l] = pid.d;
+    v->g[l] = pid.g_last;
+    v->out[l] = pid.out;
+    v->x0[l] = v->x1[l] = 0.0;
+    v->pv[l] = plan->plant.pv0;
+    return true;
+}
+
+static void take_run(const course *c, const lanes *v, const tally *t, int l, double way,
+                     rk_sweep_run *run)
+{
+    const double scans = (double)c->scans;
+
+    run->iae = c->ts * t->iae[l];
+    run->ise = c->ts * t->ise[l];
+    run->itae = c->ts * t->itae[l];
+    run->beyond = way != 0 ? fmax(t->high[l] - fabs(way), 0.0) : fmax(t->high[l], -t->low[l]);
+    run->rise =
+        t->below_ninety[l] < scans ? c->ts * (t->below_ninety[l] - t->below_ten[l]) : nan("");
+    run->settling = t->outside[l] < scans ? c->ts * t->outside[l] : nan("");
+    run->steady_error = c->sp - v->pv[l];
+    run->travel = t->travel[l];
+    run->effort = t->effort[l];
+    run->largest_move = t->largest[l];
+}
+
+static rk_sweep_run nothing(void)
+{
+    const double none = nan("");
+    const rk_sweep_run made = {none, none, none, none, none, none, none, none, none, none};
+
+    return made;
+}
+
+/* One group of lanes through one of the two runs. */
+static void run_group(const rk_sweep_plan *plan, course *c, const lanes *start, bool setpoint,
+                      const bool *runs, int count, rk_sweep_result *results)
+{
+    const double way = setpoint ? plan->sp_step : 0.0;
+    lanes v = *start;
+    tally t;
+    size_t i;
+    int l;
+
+    memset(&t, 0, sizeof t);
+    for (i = 0; i <= c->plant->delay; i++) {
+        for (l = 0; l < LANES; l++) {
+            c->ring[i][l] = 0.0;
+        }
+    }
+    c->sp = plan->plant.pv0 + way;
+    c->load = setpoint ? 0.0 : plan->load_step;
+    c->band = setpoint ? plan->band * fabs(way) : 0.0;
+    scan_all(&v, c, &t);
+    for (l = 0; l < count; l++) {
+        if (!runs[l]) continue;
+        take_run(c, &v, &t, l, way, setpoint ? &results[l].setpoint : &results[l].load);
+        results[l].last_pv = v.pv[l];
+        results[l].last_out = v.out[l];
+    }
+}
+
+static void sweep_group(const rk_sweep_plan *plan, course *c, const rk_settings *settings,
+                        int count, rk_sweep_result *results)
+{
+    bool runs[LANES];
+    lanes start;
+    int l, usable = -1;
+
+    memset(&start, 0, sizeof start);
+    for (l = 0; l < LANES; l++) {
+        runs[l] = l < count && load_lane(&start, &settings[l], plan, l);
+        usable = runs[l] ? l : usable;
+        if (l < count) {
+            results[l] = (rk_sweep_result){nothing(), nothing(), nan(""), nan("")};
+        }
+    }
+    if (usable < 0) return;
+    for (l = 0; l < LANES; l++) {
+        if (!runs[l]) {
+            (void)load_lane(&start, &settings[usable], plan, l);
+        }
+    }
+    if (plan->sp_step != 0) {
+        run_group(plan, c, &start, true, runs, count, results);
+    }
+    if (plan->load_step != 0) {
+        run_group(plan, c, &start, false, runs, count, results);
+    }
+}
+
+/* A run of more scans than this is a mistake in its units. */
+#define SCANS_MOST 1e7
+
+static rk_status check_plan(const rk_sweep_plan *p, rk_diag *diag)
+{
+    rk_status status = rk_model_check(&p->plant, diag);
+
+    if (status == RK_OK) {
+        status = rk_limits_check(&p->limits, diag);
+    }
+    if (status != RK_OK) return status;
+    if (!(p->ts > 0) || !(p->duration > 0) || !(p->duration / p->ts <= SCANS_MOST)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "a sweep of %g s at a scan of %g s: give times above 0, at most %g scans",
+            p->duration, p->ts, SCANS_MOST);
+    }
+    if (!isfinite(p->sp_step) || !isfinite(p->load_step) || !(p->band > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a sweep's steps and band: give finite numbers");
+    }
+    if (!(p->plant.out0 >= p->limits.low && p->plant.out0 <= p->limits.high)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "OUT %g to start from is beyond its limits %g to %g", p->plant.out0,
+                           p->limits.low, p->limits.high);
+    }
+    return RK_OK;
+}
+
+rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_t count,
+                   rk_sweep_result *results, rk_diag *diag)
+{
+    rk_plant_params params;
+    course c;
+    size_t i;
+    rk_status status;
+
+    if (plan == NULL || settings == NULL || results == NULL) return RK_ERR_ARG;
+    status = check_plan(plan, diag);
+    if (status == RK_OK) {
+        status = rk_plant_params_from_model(&plan->plant, plan->ts, &params, diag);
+    }
+    if (status != RK_OK) return status;
+    memset(&c, 0, sizeof c);
+    c.plant = &params;
+    c.ts = plan->ts;
+    c.low = plan->limits.low;
+    c.high = plan->limits.high;
+    c.step = plan->limits.rate * plan->ts;
+    c.scans = (size_t)ceil((plan->duration / plan->ts) - 1e-9);
+    c.ring = rk_memory_create(params.delay + 1, sizeof *c.ring);
+    if (c.ring == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a sweep");
+    for (i = 0; i < count; i += LANES) {
+        const int some = count - i < LANES ? (int)(count - i) : LANES;
+
+        sweep_group(plan, &c, &settings[i], some, &results[i]);
+    }
+    rk_memory_free(c.ring);
+    return RK_OK;
+}
