@@ -22,6 +22,7 @@ int cmd_inspect(int argc, char **argv);
 int cmd_bump(int argc, char **argv);
 int cmd_fit(int argc, char **argv);
 int cmd_tune(int argc, char **argv);
+int cmd_search(int argc, char **argv);
 int cmd_check(int argc, char **argv);
 int cmd_trial(int argc, char **argv);
 int cmd_run(int argc, char **argv);

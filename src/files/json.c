@@ -359,6 +359,33 @@ static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirement
     return array;
 }
 
+rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requirements,
+                         rk_text *text, rk_diag *diag)
+{
+    const rk_settings *s;
+    const rk_measures *m;
+
+    if (r == NULL || requirements == NULL || text == NULL) return RK_ERR_ARG;
+    s = &r->settings;
+    m = &r->measures;
+    return finish(
+        json_pack("{s:{s:s, s:o, s:o, s:o, s:o}, s:o, s:I, s:b, s:b, s:o, s:o, s:{s:o, s:o, "
+                  "s:o, s:o, "
+                  "s:o, s:o, s:o, s:o}}",
+                  "settings", "mode", rk_settings_mode(s), "kc", real_or_null(s->kc), "ti",
+                  real_or_null(s->ti), "td", real_or_null(s->td), "tf", real_or_null(s->tf),
+                  "cost", real_or_null(r->cost), "tried", (json_int_t)r->tried, "met", r->met,
+                  "stopped", r->stopped, "in_the_way",
+                  r->met ? json_null() : json_string(rk_require_to_text(r->in_the_way)),
+                  "requirements", requirement_lines(&r->verdict, requirements), "metrics",
+                  "gain_margin", real_or_null(m->margins.gain_margin), "phase_margin_deg",
+                  real_or_null(m->margins.phase_margin), "ms", real_or_null(m->margins.ms),
+                  "overshoot_percent", real_or_null(m->overshoot), "settling_time",
+                  real_or_null(m->settling), "load_iae", real_or_null(m->load_iae), "load_peak",
+                  real_or_null(m->peak), "travel", real_or_null(m->travel)),
+        text, diag);
+}
+
 rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
                         const rk_requirements *requirements, const rk_findings *findings,
                         rk_text *text, rk_diag *diag)

@@ -262,12 +262,14 @@ Suite *suite_fit_kinds(void);
 Suite *suite_inspect(void);
 Suite *suite_bump(void);
 Suite *suite_sweep(void);
+Suite *suite_search(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {
-        suite_margins,   suite_tune,    suite_settings, suite_trial, suite_fit,  suite_fit_ipdt,
-        suite_fit_kinds, suite_inspect, suite_bump,     suite_check, suite_sweep};
+    static Suite *(*const makers[])(void) = {suite_margins,   suite_tune,    suite_settings,
+                                             suite_trial,     suite_fit,     suite_fit_ipdt,
+                                             suite_fit_kinds, suite_inspect, suite_bump,
+                                             suite_check,     suite_sweep,   suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -8,6 +8,7 @@
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/measure.h>
 #include <redkettle/design/run.h>
+#include <redkettle/design/search.h>
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>
@@ -60,6 +61,9 @@ rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag);
  * that has no such form gets nulls and says so. */
 rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, int count,
                        rk_form form, rk_text *text, rk_diag *diag);
+
+rk_status rk_json_search(const rk_search_result *result, const rk_requirements *requirements,
+                         rk_text *text, rk_diag *diag);
 
 rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
                         const rk_requirements *requirements, const rk_findings *findings,

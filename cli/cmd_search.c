@@ -1,0 +1,373 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "cli.h"
+#include "clock.h"
+#include "show.h"
+
+/* Requirements have keys of their own from OPT_REQUIRE on, in the order of rk_require. */
+enum {
+    OPT_COST = 0x9000,
+    OPT_EFFORT,
+    OPT_SP_STEP,
+    OPT_LOAD_STEP,
+    OPT_THREADS,
+    OPT_REQUIRE = 0x9100
+};
+
+/* The job is first, as run_command wants it. */
+typedef struct search_job {
+    job j;
+    const char *cost;
+    double effort, sp_step, load_step, threads;
+    double limits[RK_REQUIRE_COUNT];
+    rk_search_plan plan;
+    rk_search_result found, without;
+    bool has_without; /* the same without the line that stands in the way */
+    double shown;
+} search_job;
+
+static const struct argp_option options[] = {
+    {"cost", OPT_COST, "COST", 0,
+     "what is made small: load-iae, load-ise, load-itae, setpoint-iae, setpoint-ise, "
+     "setpoint-itae, "
+     "or ms, the most robustness to spare (default: ms where overshoot, settling or rise is "
+     "asked "
+     "for, load-iae otherwise)",
+     1},
+    {"weigh-effort", OPT_EFFORT, "WEIGHT", 0,
+     "add so much of the sum of squared moves of OUT to the cost (default: 0)", 1},
+    {"sp-step", OPT_SP_STEP, "PV", 0, "the setpoint's step (default: 5 % of PV's range)", 1},
+    {"load-step", OPT_LOAD_STEP, "OUT", 0, "the load's (default: 5 % of OUT's range)", 1},
+    {"threads", OPT_THREADS, "N", 0, "processors to use (default: all; the result is the same)",
+     1},
+    {"gain-margin", OPT_REQUIRE + RK_REQUIRE_GAIN_MARGIN, "FACTOR", 0, "at least (default: 2)",
+     2},
+    {"phase-margin", OPT_REQUIRE + RK_REQUIRE_PHASE_MARGIN, "DEG", 0, "at least (default: 45)",
+     2},
+    {"delay-margin", OPT_REQUIRE + RK_REQUIRE_DELAY_MARGIN, "TIME", 0, "at least", 2},
+    {"ms", OPT_REQUIRE + RK_REQUIRE_MS, "MS", 0, "at most (default: 1.6)", 2},
+    {"overshoot", OPT_REQUIRE + RK_REQUIRE_OVERSHOOT, "PERCENT", 0, "at most", 2},
+    {"settling", OPT_REQUIRE + RK_REQUIRE_SETTLING, "TIME", 0, "at most, to 2 %", 2},
+    {"rise", OPT_REQUIRE + RK_REQUIRE_RISE, "TIME", 0, "at most, 10 to 90 %", 2},
+    {0},
+};
+
+static error_t parse(int key, char *arg, struct argp_state *state)
+{
+    search_job *s = state->input;
+
+    switch (key) {
+    case OPT_COST:
+        s->cost = arg;
+        return 0;
+    case OPT_EFFORT:
+        take_number(state, "weigh-effort", arg, &s->effort);
+        return 0;
+    case OPT_SP_STEP:
+        take_number(state, "sp-step", arg, &s->sp_step);
+        return 0;
+    case OPT_LOAD_STEP:
+        take_number(state, "load-step", arg, &s->load_step);
+        return 0;
+    case OPT_THREADS:
+        take_number(state, "threads", arg, &s->threads);
+        return 0;
+    default:
+        break;
+    }
+    if (key >= OPT_REQUIRE && key < OPT_REQUIRE + RK_REQUIRE_COUNT) {
+        const rk_require what = (rk_require)(key - OPT_REQUIRE);
+
+        if (strcmp(rk_require_unit(what), "s") == 0) {
+            take_time(state, rk_require_to_text(what), arg, &s->limits[what]);
+        } else {
+            take_number(state, rk_require_to_text(what), arg, &s->limits[what]);
+        }
+        return 0;
+    }
+    return parse_common(key, arg, state);
+}
+
+static const struct argp_child children[] = {
+    {&column_options, 0, "The record, if there is no model:", 3},
+    {&model_options, 0, "The model:", 3},
+    {&tuning_options, 0, "The controller (--mode, --form, --tf-ratio):", 4},
+    {&settings_options, 0, NULL, 4},
+    {&scan_options, 0, NULL, 4},
+    {&limit_options, 0, NULL, 4},
+    {&output_options, 0, "Output:", 5},
+    {&save_option, 0, NULL, 5},
+    {0},
+};
+static const struct argp argp = {
+    options,
+    parse,
+    "[LOOP.loop|RECORD.csv]",
+    "Settings that meet requirements (options, or the loop file's [require]) at the least "
+    "cost, or the "
+    "nearest miss and what stands in the way. The search sees what the plant sees: limits, "
+    "rate, "
+    "scan.\v"
+    "Example: redkettle search blend-brix.loop --overshoot 5 --settling 3min --mode PID",
+    children,
+    NULL,
+    NULL};
+
+/* On a terminal how far it is, and what is left. */
+static bool show_progress(void *user, double part)
+{
+    search_job *s = user;
+    const double now = wall_clock();
+
+    if (isatty(STDERR_FILENO) && !s->j.json && now - s->shown > 0.2) {
+        (void)fprintf(stderr, "\r  searching: %3.0f %%; Ctrl-C takes the best so far ",
+                      100.0 * part);
+        s->shown = now;
+    }
+    return !is_caught();
+}
+
+static int make_plan(search_job *s)
+{
+    const rk_loop_design *d = &s->j.loop;
+    rk_search_plan *p = &s->plan;
+    rk_diag diag = {RK_OK, ""};
+    bool by_time = false;
+    int i;
+
+    *p = rk_search_plan_make(&d->model);
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        if (!d->requirements.by_default[i] && !isnan(d->requirements.limit[i])) {
+            p->requirements.limit[i] = d->requirements.limit[i];
+            p->requirements.by_default[i] = false;
+        }
+        if (!isnan(s->limits[i]) && rk_requirements_set(&p->requirements, (rk_require)i,
+                                                        s->limits[i], &diag) != RK_OK) {
+            return fail(&s->j, EXIT_USAGE, "%s", diag.text);
+        }
+        by_time = by_time || (i >= RK_REQUIRE_OVERSHOOT && !isnan(p->requirements.limit[i]));
+    }
+    p->cost = by_time ? RK_COST_MS : RK_COST_LOAD_IAE;
+    if (s->cost != NULL && rk_cost_from_text(s->cost, &p->cost, &diag) != RK_OK) {
+        return fail(&s->j, EXIT_USAGE, "--cost: %s", diag.text);
+    }
+    p->weigh_effort = isnan(s->effort) ? 0.0 : s->effort;
+    p->mode = s->j.mode != NULL ? s->j.mode : "PI";
+    p->filter_ratio = isnan(s->j.filter_ratio) ? p->filter_ratio : s->j.filter_ratio;
+    p->ts = d->ts;
+    if (rk_loop_design_has_out_range(d)) {
+        p->limits = rk_loop_design_limits(d);
+        p->load_step = 0.05 * (d->out_high - d->out_low);
+    }
+    if (!isnan(d->pv_low)) {
+        p->sp_step = 0.05 * (d->pv_high - d->pv_low);
+    }
+    p->sp_step = isnan(s->sp_step) ? p->sp_step : s->sp_step;
+    p->load_step = isnan(s->load_step) ? p->load_step : s->load_step;
+    p->threads = isnan(s->threads) ? 0 : (int)s->threads;
+    p->go_on = show_progress;
+    p->user = s;
+    return EXIT_DONE;
+}
+
+static int run_search(search_job *s)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_search_plan plan = s->plan;
+    rk_status status = rk_search(&s->plan, &s->found, &diag);
+
+    if (status == RK_OK && !s->found.met && !s->found.stopped) {
+        plan.requirements.limit[s->found.in_the_way] = nan("");
+        s->has_without = rk_search(&plan, &s->without, &diag) == RK_OK;
+    }
+    if (isatty(STDERR_FILENO) && !s->j.json) {
+        (void)fprintf(stderr, "\r%60s\r", "");
+    }
+    if (status == RK_ERR_RANGE) return fail(&s->j, EXIT_USAGE, "%s", diag.text);
+    return status == RK_OK ? EXIT_DONE : fail_diag(&s->j, status, &diag);
+}
+
+static void print_settings(const search_job *s, const rk_search_result *r)
+{
+    const rk_loop_design *d = &s->j.loop;
+    rk_form_values v;
+    rk_diag why = {RK_OK, ""};
+    char ti[SHOWN_CHARS], td[SHOWN_CHARS], tf[SHOWN_CHARS];
+    const bool parallel = s->j.given.form == RK_FORM_PARALLEL;
+
+    if (rk_settings_to_form(&r->settings, s->j.given.form, &v, &why) != RK_OK) {
+        (void)printf("  %s\n", why.text);
+        return;
+    }
+    show_time(td, v.derivative, s->j.minutes);
+    show_time(tf, v.tf, s->j.minutes);
+    if (parallel) {
+        (void)snprintf(ti, sizeof ti, "ki %.5g per s", v.integral);
+        (void)snprintf(td, sizeof td, "%.5g s", v.derivative);
+    } else {
+        char time[SHOWN_CHARS];
+
+        show_time(time, v.integral, s->j.minutes);
+        (void)snprintf(ti, sizeof ti, "ti %.40s", time);
+    }
+    (void)printf("  %s, %s form: %s %.5g %s/%s, %s", rk_settings_mode(&r->settings),
+                 rk_form_to_text(v.form), parallel ? "kp" : "kc", v.gain, d->out_units,
+                 d->pv_units, ti);
+    if (r->settings.td > 0) {
+        (void)printf(", %s %s, tf %s", parallel ? "kd" : "td", td, tf);
+    }
+    (void)printf("\n");
+}
+
+static void print_lines(const search_job *s)
+{
+    const rk_search_result *r = &s->found;
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        char figure[SHOWN_CHARS], limit[SHOWN_CHARS];
+        const char *unit = rk_require_unit((rk_require)i);
+        const bool time = strcmp(unit, "s") == 0;
+
+        if (!r->verdict.asked[i]) continue;
+        if (time) {
+            show_time(figure, r->verdict.figure[i], s->j.minutes);
+            show_time(limit, s->plan.requirements.limit[i], s->j.minutes);
+        } else {
+            show_number(figure, r->verdict.figure[i], 4);
+            show_number(limit, s->plan.requirements.limit[i], 4);
+        }
+        (void)printf("    %-13s %8s %-4s %s %s%s%s  %s\n", rk_require_to_text((rk_require)i),
+                     figure, time ? "" : unit,
+                     rk_require_is_least((rk_require)i) ? "at least" : "at most", limit,
+                     time || unit[0] == '\0' ? "" : " ", time ? "" : unit,
+                     r->verdict.line_met[i] ? "met" : "MISSED");
+    }
+}
+
+static void print_found(const search_job *s)
+{
+    const rk_search_result *r = &s->found;
+    const rk_loop_design *d = &s->j.loop;
+    char process[200];
+
+    describe_model(&s->j, process, sizeof process);
+    show_verdict(r->met ? "MET" : "MISSED", r->met);
+    (void)printf(": %s%s\n",
+                 r->met ? "settings that do all that is asked, least "
+                        : "the nearest there is; in the way: ",
+                 r->met ? rk_cost_to_text(s->plan.cost) : rk_require_to_text(r->in_the_way));
+    (void)printf("Process: %s\n\n", process);
+    print_settings(s, r);
+    (void)printf("\n");
+    print_lines(s);
+    (void)printf(
+        "\n  setpoint step of %g %s: overshoot %.3g %%, OUT travel %.4g %s (OUT unlimited)\n",
+        s->plan.sp_step, d->pv_units, r->measures.overshoot,
+        r->measures.travel * fabs(s->plan.sp_step), d->out_units);
+    (void)printf("  load of %g %s: IAE %.4g %s s, peak %.4g %s\n", s->plan.load_step,
+                 d->out_units, r->measures.load_iae * fabs(s->plan.load_step), d->pv_units,
+                 r->measures.peak * fabs(s->plan.load_step), d->pv_units);
+    (void)printf("  %zu settings tried%s\n", r->tried,
+                 r->stopped ? "; stopped: the best so far" : "");
+    if (!s->has_without) return;
+    (void)printf("\nWithout %s %s:\n", rk_require_to_text(r->in_the_way),
+                 s->without.met ? "all the rest is met" : "there would still be a miss");
+    print_settings(s, &s->without);
+    (void)printf("    %s is then %.4g %s instead of %.4g\n", rk_require_to_text(r->in_the_way),
+                 s->without.verdict.figure[r->in_the_way], rk_require_unit(r->in_the_way),
+                 s->plan.requirements.limit[r->in_the_way]);
+}
+
+static int save(search_job *s)
+{
+    rk_loop_design *d = &s->j.loop;
+    rk_diag diag = {RK_OK, ""};
+    rk_status status;
+
+    if (!s->j.save) return EXIT_DONE;
+    if (!s->found.met) {
+        return fail(&s->j, EXIT_VERDICT_NO, "not saved: a requirement is missed");
+    }
+    d->settings.kc = s->found.settings.kc;
+    d->settings.ti = s->found.settings.ti;
+    d->settings.td = s->found.settings.td;
+    d->settings.tf = s->found.settings.tf;
+    d->has_settings = true;
+    (void)snprintf(d->rule, sizeof d->rule, "search %s", rk_cost_to_text(s->plan.cost));
+    d->lambda = nan("");
+    status = rk_loop_file_save_settings(s->j.input, d, &diag);
+    if (status != RK_OK) return fail_diag(&s->j, status, &diag);
+    if (!s->j.json) {
+        (void)printf("\nSaved as [settings] in %s.\n", s->j.input);
+    }
+    return EXIT_DONE;
+}
+
+static int tell(search_job *s)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_text *text;
+
+    if (!s->j.json) {
+        print_found(s);
+        return EXIT_DONE;
+    }
+    text = rk_text_create();
+    return print_json(&s->j, text,
+                      rk_json_search(&s->found, &s->plan.requirements, text, &diag), &diag);
+}
+
+static int run(job *j)
+{
+    search_job *s = (search_job *)j; /* the job is its first member */
+    int status;
+
+    /* A ratio belongs to the search here, not to a td that was typed. */
+    const double ratio = j->filter_ratio;
+
+    j->filter_ratio = nan("");
+    status = load(j);
+    j->filter_ratio = ratio;
+    if (status == EXIT_DONE && (j->rule != NULL || rk_given_settings_any(&j->given))) {
+        status =
+            fail(j, EXIT_USAGE, "settings are what is searched: leave --rule, --kc, --ti out");
+    }
+    if (status == EXIT_DONE) {
+        status = need_model(j);
+    }
+    if (status == EXIT_DONE) {
+        status = make_plan(s);
+    }
+    if (status == EXIT_DONE) {
+        catch_signals();
+        status = run_search(s);
+    }
+    if (status == EXIT_DONE) {
+        status = tell(s);
+    }
+    if (status == EXIT_DONE) {
+        status = save(s);
+    }
+    if (status != EXIT_DONE) return status;
+    return s->found.met ? EXIT_DONE : EXIT_VERDICT_NO;
+}
+
+int cmd_search(int argc, char **argv)
+{
+    const double none = nan("");
+    search_job s = {.j = job_make("search"),
+                    .effort = none,
+                    .sp_step = none,
+                    .load_step = none,
+                    .threads = none};
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        s.limits[i] = none;
+    }
+    return run_command(&argp, argc, argv, &s.j, run);
+}

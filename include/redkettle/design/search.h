@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_SEARCH_H
+#define REDKETTLE_DESIGN_SEARCH_H
+
+#include <redkettle/design/measure.h>
+#include <redkettle/design/requirements.h>
+#include <redkettle/design/sweep.h>
+
+/** What a search makes as small as it can, the requirements being met. */
+typedef enum rk_cost {
+    RK_COST_MS = 0, /* the peak of the sensitivity: most robustness to spare */
+    RK_COST_SETPOINT_IAE,
+    RK_COST_SETPOINT_ISE,
+    RK_COST_SETPOINT_ITAE,
+    RK_COST_LOAD_IAE,
+    RK_COST_LOAD_ISE,
+    RK_COST_LOAD_ITAE,
+    RK_COSTS
+} rk_cost;
+
+/** "ms", "setpoint-iae", .. "load-itae". */
+const char *rk_cost_to_text(rk_cost cost);
+
+/** Errors  RK_ERR_RANGE for a word that names no cost; diag lists them. */
+rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag);
+
+/** A search. Set all fields: start from rk_search_plan_make(). */
+typedef struct rk_search_plan {
+    rk_model model;
+    rk_limits limits;    /* the search sees saturation, and the valve's rate */
+    double ts;           /* scan, s; NaN: fast enough not to matter */
+    double sp_step;      /* pv-EU, not 0; of the setpoint's costs and requirements */
+    double load_step;    /* out-EU, not 0; of the load's */
+    const char *mode;    /* "P", "PI", "PD", "PID" */
+    double filter_ratio; /* tf is td / filter_ratio, > 1 */
+    rk_cost cost;
+    double weigh_effort; /* this part of the sum of squared moves of OUT is added, >= 0 */
+    rk_requirements requirements;
+    int threads; /* 0: one a processor; the result does not depend on it */
+    bool (*go_on)(void *user, double part); /* told how far the search is; false ends it with
+                                               the best so far; may be NULL */
+    void *user;
+} rk_search_plan;
+
+/** PI by the load's IAE, Ms at most 1.6 and the other requirements at their defaults. */
+rk_search_plan rk_search_plan_make(const rk_model *model);
+
+/** What was found. */
+typedef struct rk_search_result {
+    rk_settings settings;
+    rk_measures measures;
+    double cost;
+    size_t tried;          /* settings that were run */
+    bool met;              /* all requirements */
+    rk_verdict verdict;    /* line by line */
+    rk_require in_the_way; /* not met: the line that gives most when it is dropped; or none */
+    bool stopped;          /* by go_on */
+} rk_search_result;
+
+/**
+ * Settings that meet all requirements at the least cost, or the nearest miss. From the best of
+ * the published rules, the gain searched afresh at each pair of times.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a model, a limit, a step or a mode that is
+ * none; RK_ERR_DATA if no stable settings were found; RK_ERR_MEMORY.
+ */
+rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag);
+
+#endif

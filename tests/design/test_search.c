@@ -1,0 +1,224 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+/* Thirty models: dead time / time constant 0 to 5, three families of them. */
+static rk_model spread(int at)
+{
+    static const double ratios[10] = {0.02, 0.05, 0.1, 0.2, 0.35, 0.6, 1, 1.8, 3, 5};
+    const double r = ratios[at % 10];
+    rk_model m = {RK_MODEL_FOPDT, -0.5, {20, 0}, 0, 20 * r, 0, 0};
+
+    if (at >= 10 && at < 20) {
+        m = (rk_model){RK_MODEL_IPDT, 0.03, {0, 0}, 0, 4 + (10 * r), 0, 0};
+    } else if (at >= 20) {
+        m = (rk_model){RK_MODEL_SOPDT, 3, {20, 8}, 0, 20 * r, 0, 0};
+    }
+    return m;
+}
+
+static double best_rule(const rk_model *model, const char *mode, double ms)
+{
+    const rk_knobs knobs = rk_knobs_make();
+    rk_tuning list[RK_TUNINGS_MAX];
+    double best = HUGE_VAL;
+    int count, i;
+
+    ck_assert_int_eq(rk_tune_all(model, NULL, mode, &knobs, list, &count, NULL), RK_OK);
+    for (i = 0; i < count; i++) {
+        rk_measures m;
+
+        if (!list[i].usable) continue;
+        ck_assert_int_eq(rk_measure(model, &list[i].settings, QNAN, &m, NULL), RK_OK);
+        if (m.margins.stable && m.margins.ms <= ms && m.load_iae < best) {
+            best = m.load_iae;
+        }
+    }
+    return best;
+}
+
+/* No rule with the same Ms recovers from a load with less, and no neighbour does. */
+START_TEST(search_is_never_worse_than_a_rule_and_ends_in_an_optimum)
+{
+    const rk_model model = spread(_i);
+    rk_search_plan plan = rk_search_plan_make(&model);
+    rk_search_result found;
+    int i;
+
+    ck_assert_int_eq(rk_search(&plan, &found, NULL), RK_OK);
+    ck_assert(found.met);
+    ck_assert_double_le(found.measures.margins.ms, 1.6 * (1 + 1e-9));
+    ck_assert_double_le(found.measures.load_iae, best_rule(&model, "PI", 1.6) * (1 + 1e-3));
+    for (i = 0; i < 9; i++) {
+        rk_settings near = found.settings;
+        rk_measures m;
+
+        near.kc *= 1.0 + (0.01 * ((i % 3) - 1));
+        near.ti *= 1.0 + (0.01 * ((i / 3) - 1));
+        ck_assert_int_eq(rk_measure(&model, &near, QNAN, &m, NULL), RK_OK);
+        ck_assert_msg(!m.margins.stable || m.margins.ms > 1.6 * (1 + 1e-9) ||
+                          m.load_iae >= found.measures.load_iae * (1 - 1e-3),
+                      "kc %g ti %g gives %g, a neighbour %g", found.settings.kc,
+                      found.settings.ti, found.measures.load_iae, m.load_iae);
+    }
+}
+END_TEST
+
+static rk_search_plan quick_plan(void)
+{
+    const rk_model model = fopdt(2, 10, 3);
+    rk_search_plan plan = rk_search_plan_make(&model);
+
+    plan.ts = 0.5;
+    return plan;
+}
+
+START_TEST(threads_do_not_change_the_result)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result one, many;
+
+    plan.mode = "PID";
+    plan.threads = 1;
+    ck_assert_int_eq(rk_search(&plan, &one, NULL), RK_OK);
+    plan.threads = 5;
+    ck_assert_int_eq(rk_search(&plan, &many, NULL), RK_OK);
+    ck_assert_double_eq(one.settings.kc, many.settings.kc);
+    ck_assert_double_eq(one.settings.ti, many.settings.ti);
+    ck_assert_double_eq(one.settings.td, many.settings.td);
+    ck_assert_double_eq(one.cost, many.cost);
+    ck_assert_uint_eq(one.tried, many.tried);
+}
+END_TEST
+
+/* Each line asked for is met when it can be, and the robust end is kept. */
+START_TEST(requirements_are_met_with_robustness_to_spare)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result calm, brisk;
+
+    plan.cost = RK_COST_MS;
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 60, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_OVERSHOOT, 5, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_search(&plan, &calm, NULL), RK_OK);
+    ck_assert(calm.met);
+    ck_assert_double_le(calm.measures.settling, 60.5);
+    ck_assert_double_le(calm.measures.overshoot, 5.1);
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 20, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_search(&plan, &brisk, NULL), RK_OK);
+    ck_assert(brisk.met);
+    ck_assert_double_gt(brisk.measures.margins.ms, calm.measures.margins.ms);
+}
+END_TEST
+
+/* Nothing settles before its dead time: the nearest miss, and which line it is. */
+START_TEST(an_impossible_requirement_is_named)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result r;
+
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 1, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_OK);
+    ck_assert(!r.met);
+    ck_assert_int_eq(r.in_the_way, RK_REQUIRE_SETTLING);
+    ck_assert(!r.verdict.line_met[RK_REQUIRE_SETTLING]);
+    ck_assert(r.measures.margins.stable);
+}
+END_TEST
+
+/* Weight on the valve's moves calms it; a slow valve is seen. */
+START_TEST(effort_and_limits_count)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result free_valve, gentle, slow;
+
+    plan.cost = RK_COST_SETPOINT_IAE;
+    plan.requirements.limit[RK_REQUIRE_MS] = 2;
+    ck_assert_int_eq(rk_search(&plan, &free_valve, NULL), RK_OK);
+    plan.weigh_effort = 100;
+    ck_assert_int_eq(rk_search(&plan, &gentle, NULL), RK_OK);
+    ck_assert_double_lt(fabs(gentle.settings.kc), 0.8 * fabs(free_valve.settings.kc));
+    plan.weigh_effort = 0;
+    plan.limits.rate = 0.02;
+    ck_assert_int_eq(rk_search(&plan, &slow, NULL), RK_OK);
+    ck_assert_double_gt(slow.cost, 1.2 * free_valve.cost);
+}
+END_TEST
+
+static bool stop_soon(void *user, double part)
+{
+    int *calls = user;
+
+    (void)part;
+    return ++*calls < 3;
+}
+
+START_TEST(a_search_that_is_stopped_gives_the_best_so_far)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result whole, cut;
+    int calls = 0;
+
+    ck_assert_int_eq(rk_search(&plan, &whole, NULL), RK_OK);
+    plan.go_on = stop_soon;
+    plan.user = &calls;
+    ck_assert_int_eq(rk_search(&plan, &cut, NULL), RK_OK);
+    ck_assert(cut.stopped && !whole.stopped);
+    ck_assert_uint_lt(cut.tried, whole.tried);
+    ck_assert(cut.measures.margins.stable);
+    ck_assert_double_ge(cut.cost, whole.cost);
+}
+END_TEST
+
+START_TEST(bad_plans_are_refused)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result r;
+    rk_cost cost;
+    int i;
+
+    ck_assert_int_eq(rk_search(NULL, &r, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_search(&plan, NULL, NULL), RK_ERR_ARG);
+    plan.mode = "I";
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    plan = quick_plan();
+    plan.sp_step = 0;
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    plan = quick_plan();
+    plan.filter_ratio = 0;
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    plan = quick_plan();
+    plan.model.gain = 0;
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    for (i = 0; i < RK_COSTS; i++) {
+        ck_assert_int_eq(rk_cost_from_text(rk_cost_to_text((rk_cost)i), &cost, NULL), RK_OK);
+        ck_assert_int_eq(cost, i);
+    }
+    ck_assert_int_eq(rk_cost_from_text("beauty", &cost, NULL), RK_ERR_RANGE);
+}
+END_TEST
+
+Suite *suite_search(void)
+{
+    Suite *suite = suite_create("design/search");
+    TCase *t = tcase_create("search"), *spread_case = tcase_create("spread");
+
+    tcase_add_test(t, threads_do_not_change_the_result);
+    tcase_add_test(t, requirements_are_met_with_robustness_to_spare);
+    tcase_add_test(t, an_impossible_requirement_is_named);
+    tcase_add_test(t, effort_and_limits_count);
+    tcase_add_test(t, a_search_that_is_stopped_gives_the_best_so_far);
+    tcase_add_test(t, bad_plans_are_refused);
+    suite_add_tcase(suite, t);
+    tcase_set_tags(spread_case, "statistics");
+    tcase_add_loop_test(spread_case, search_is_never_worse_than_a_rule_and_ends_in_an_optimum,
+                        0, 30);
+    suite_add_tcase(suite, spread_case);
+    return suite;
+}
