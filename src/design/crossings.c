@@ -19,8 +19,7 @@ static void add_crossing(rki_crossings *all, const rki_openloop *loop, double w,
         all->list = list;
         all->room = room;
     }
-    all->list[all->count++] =
-        (rki_crossing){w, exp(rki_openloop_log_magnitude(loop, w)), downward};
+    all->list[all->count++] = (rki_crossing){w, rki_openloop_magnitude(loop, w), downward};
 }
 
 /* The phase is monotone between low and high and passes target there. */

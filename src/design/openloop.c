@@ -67,28 +67,75 @@ rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *setting
     return loop;
 }
 
-static double factor_log_magnitude(const rki_factor *f, double w)
-{
-    return log(hypot(1.0 - (f->a2 * w * w), f->a1 * w));
-}
-
 static double factor_phase(const rki_factor *f, double w)
 {
     return atan2(f->a1 * w, 1.0 - (f->a2 * w * w));
 }
 
-double rki_openloop_log_magnitude(const rki_openloop *loop, double w)
+/* The square of a product of factors, and the product itself. */
+static double square_of(const rki_factor *f, int count, double w)
 {
-    double sum = log(fabs(loop->k)) - (loop->integrators * log(w));
+    double product = 1.0;
     int i;
 
-    for (i = 0; i < loop->nums; i++) {
-        sum += factor_log_magnitude(&loop->num[i], w);
+    for (i = 0; i < count; i++) {
+        const double re = 1.0 - (f[i].a2 * w * w), im = f[i].a1 * w;
+
+        product *= (re * re) + (im * im);
     }
-    for (i = 0; i < loop->dens; i++) {
-        sum -= factor_log_magnitude(&loop->den[i], w);
+    return product;
+}
+
+static void product_of(const rki_factor *f, int count, double w, double *re, double *im)
+{
+    int i;
+
+    *re = 1.0;
+    *im = 0.0;
+    for (i = 0; i < count; i++) {
+        const double a = 1.0 - (f[i].a2 * w * w), b = f[i].a1 * w, before = *re;
+
+        *re = (before * a) - (*im * b);
+        *im = (before * b) + (*im * a);
     }
-    return sum;
+}
+
+double rki_openloop_magnitude(const rki_openloop *loop, double w)
+{
+    double value = fabs(loop->k) * sqrt(square_of(loop->num, loop->nums, w) /
+                                        square_of(loop->den, loop->dens, w));
+    int i;
+
+    for (i = 0; i < loop->integrators; i++) {
+        value /= w;
+    }
+    return value;
+}
+
+double rki_openloop_log_magnitude(const rki_openloop *loop, double w)
+{
+    return log(rki_openloop_magnitude(loop, w));
+}
+
+void rki_openloop_value(const rki_openloop *loop, double w, double *re, double *im)
+{
+    const double c = cos(w * loop->theta), s = -sin(w * loop->theta);
+    double above_re, above_im, below_re, below_im, size, a, b;
+    int i;
+
+    product_of(loop->num, loop->nums, w, &above_re, &above_im);
+    product_of(loop->den, loop->dens, w, &below_re, &below_im);
+    size = loop->k / ((below_re * below_re) + (below_im * below_im));
+    a = size * ((above_re * below_re) + (above_im * below_im));
+    b = size * ((above_im * below_re) - (above_re * below_im));
+    for (i = 0; i < loop->integrators; i++) { /* 1/(jw) turns back by a quarter */
+        const double before = a;
+
+        a = b / w;
+        b = -before / w;
+    }
+    *re = (a * c) - (b * s);
+    *im = (a * s) + (b * c);
 }
 
 double rki_openloop_phase(const rki_openloop *loop, double w)

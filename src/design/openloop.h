@@ -28,7 +28,9 @@ typedef struct rki_openloop {
 /** Controller and process in series. Both must have passed their checks. */
 rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *settings);
 
-/** ln |L(jw)|, w > 0. */
+/** |L(jw)|, w > 0; its logarithm; L itself. */
+double rki_openloop_magnitude(const rki_openloop *loop, double w);
+void rki_openloop_value(const rki_openloop *loop, double w, double *re, double *im);
 double rki_openloop_log_magnitude(const rki_openloop *loop, double w);
 
 /** arg L(jw), rad, unwrapped from its value at w -> 0, which is -pi/2 an integrator, less pi if

@@ -6,11 +6,11 @@
 /* |1/(1+L)| or |L/(1+L)| at w. */
 static double peak_value(const rki_openloop *loop, double w, bool complementary)
 {
-    const double size = exp(rki_openloop_log_magnitude(loop, w));
-    const double phase = rki_openloop_phase(loop, w);
-    const double below = hypot(1.0 + (size * cos(phase)), size * sin(phase));
+    double re, im;
 
-    return (complementary ? size : 1.0) / below;
+    rki_openloop_value(loop, w, &re, &im);
+    return sqrt((complementary ? (re * re) + (im * im) : 1.0) /
+                (((1.0 + re) * (1.0 + re)) + (im * im)));
 }
 
 /* The largest value between low and high, where it rises and falls once. */
@@ -71,13 +71,12 @@ typedef struct turns {
 /* The largest |L| from w on. */
 static double largest_from(const rki_openloop *loop, const turns *t, double w)
 {
-    double most =
-        fmax(exp(rki_openloop_log_magnitude(loop, w)), rki_openloop_final_magnitude(loop));
+    double most = fmax(rki_openloop_magnitude(loop, w), rki_openloop_final_magnitude(loop));
     int i;
 
     for (i = 0; i < t->count; i++) {
         if (t->w[i] > w) {
-            most = fmax(most, exp(rki_openloop_log_magnitude(loop, t->w[i])));
+            most = fmax(most, rki_openloop_magnitude(loop, t->w[i]));
         }
     }
     return most;
@@ -122,7 +121,7 @@ static void step_to(walk *at, const rki_openloop *loop, double w, bool complemen
     }
     at->w[2] = w;
     at->value[2] = peak_value(loop, w, complementary);
-    at->size[2] = exp(rki_openloop_log_magnitude(loop, w));
+    at->size[2] = rki_openloop_magnitude(loop, w);
 }
 
 /* A local maximum that may hide more than `best` between its points: no angle of an L of this
