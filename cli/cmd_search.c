@@ -3,6 +3,8 @@
 #include <string.h>
 #include <unistd.h>
 
+#include <redkettle/design/memory.h>
+
 #include "cli.h"
 #include "clock.h"
 #include "show.h"
@@ -14,8 +16,17 @@ enum {
     OPT_SP_STEP,
     OPT_LOAD_STEP,
     OPT_THREADS,
+    OPT_KC_RANGE,
+    OPT_TI_RANGE,
+    OPT_TD_RANGE,
+    OPT_RUNS,
+    OPT_REFINE,
+    OPT_RATIO,
     OPT_REQUIRE = 0x9100
 };
+
+/* A grid of more points takes too long to wait for. */
+enum { POINTS_MOST = 250000, REFINE_TURNS = 3 };
 
 /* The job is first, as run_command wants it. */
 typedef struct search_job {
@@ -27,6 +38,13 @@ typedef struct search_job {
     rk_search_result found, without;
     bool has_without; /* the same without the line that stands in the way */
     double shown;
+
+    rk_grid grid;
+    bool is_grid, refine;
+    const char *runs;
+    rk_grid_point *points;
+    size_t best;
+    double ratio;
 } search_job;
 
 static const struct argp_option options[] = {
@@ -41,6 +59,12 @@ static const struct argp_option options[] = {
      "add so much of the sum of squared moves of OUT to the cost (default: 0)", 1},
     {"sp-step", OPT_SP_STEP, "PV", 0, "the setpoint's step (default: 5 % of PV's range)", 1},
     {"load-step", OPT_LOAD_STEP, "OUT", 0, "the load's (default: 5 % of OUT's range)", 1},
+    {"kc", OPT_KC_RANGE, "LOW:HIGH:STEP", 0, "sweep: run all of these gains instead", 1},
+    {"ti", OPT_TI_RANGE, "LOW:HIGH:STEP", 0, ".. with these integral times", 1},
+    {"td", OPT_TD_RANGE, "LOW:HIGH:STEP", 0, ".. and these derivative times", 1},
+    {"refine", OPT_REFINE, NULL, 0, ".. and again, ever closer around the best", 1},
+    {"runs", OPT_RUNS, "FILE.csv", 0, ".. and keep every run here", 1},
+    {"tf-ratio", OPT_RATIO, "N", 0, "derivative filter time as td / N (default: 10)", 1},
     {"threads", OPT_THREADS, "N", 0, "processors to use (default: all; the result is the same)",
      1},
     {"gain-margin", OPT_REQUIRE + RK_REQUIRE_GAIN_MARGIN, "FACTOR", 0, "at least (default: 2)",
@@ -54,6 +78,37 @@ static const struct argp_option options[] = {
     {"rise", OPT_REQUIRE + RK_REQUIRE_RISE, "TIME", 0, "at most, 10 to 90 %", 2},
     {0},
 };
+
+/* "0.5:5:0.25", or one value. */
+static void take_range(struct argp_state *state, const char *option, const char *arg, bool time,
+                       rk_grid_axis *axis, bool *given)
+{
+    double v[3] = {0, 0, 0};
+    const char *at = arg;
+    int count = 0;
+
+    for (; count < 3; at++) {
+        const size_t width = strcspn(at, ":");
+
+        if (time ? !rk_time_parse(at, width, &v[count])
+                 : !rk_number_parse(at, width, &v[count])) {
+            break;
+        }
+        count++;
+        at += width;
+        if (*at == '\0') break;
+    }
+    if (*at != '\0' || (count != 1 && count != 3) || (count == 3 && !(v[2] > 0)) ||
+        (count == 3 && !(v[1] > v[0])) || (count == 3 && (v[1] - v[0]) / v[2] >= 1000)) {
+        argp_failure(state, EXIT_USAGE, 0,
+                     "--%s: '%s' is not LOW:HIGH:STEP such as 0.5:5:0.25, at most 1000 values",
+                     option, arg);
+    }
+    axis->low = v[0];
+    axis->count = count == 1 ? 1 : (size_t)floor(((v[1] - v[0]) / v[2]) + 1.000001);
+    axis->high = count == 1 ? v[0] : v[0] + (v[2] * (double)(axis->count - 1));
+    *given = true;
+}
 
 static error_t parse(int key, char *arg, struct argp_state *state)
 {
@@ -71,6 +126,24 @@ static error_t parse(int key, char *arg, struct argp_state *state)
         return 0;
     case OPT_LOAD_STEP:
         take_number(state, "load-step", arg, &s->load_step);
+        return 0;
+    case OPT_KC_RANGE:
+        take_range(state, "kc", arg, false, &s->grid.kc, &s->is_grid);
+        return 0;
+    case OPT_TI_RANGE:
+        take_range(state, "ti", arg, true, &s->grid.ti, &s->is_grid);
+        return 0;
+    case OPT_TD_RANGE:
+        take_range(state, "td", arg, true, &s->grid.td, &s->is_grid);
+        return 0;
+    case OPT_RUNS:
+        s->runs = arg;
+        return 0;
+    case OPT_REFINE:
+        s->refine = true;
+        return 0;
+    case OPT_RATIO:
+        take_number(state, "tf-ratio", arg, &s->ratio);
         return 0;
     case OPT_THREADS:
         take_number(state, "threads", arg, &s->threads);
@@ -94,11 +167,11 @@ static error_t parse(int key, char *arg, struct argp_state *state)
 static const struct argp_child children[] = {
     {&column_options, 0, "The record, if there is no model:", 3},
     {&model_options, 0, "The model:", 3},
-    {&tuning_options, 0, "The controller (--mode, --form, --tf-ratio):", 4},
-    {&settings_options, 0, NULL, 4},
+    {&tuning_options, 0, "The controller (--mode, --form):", 4},
     {&scan_options, 0, NULL, 4},
     {&limit_options, 0, NULL, 4},
     {&output_options, 0, "Output:", 5},
+    {&figure_option, 0, NULL, 5},
     {&save_option, 0, NULL, 5},
     {0},
 };
@@ -156,7 +229,7 @@ static int make_plan(search_job *s)
     }
     p->weigh_effort = isnan(s->effort) ? 0.0 : s->effort;
     p->mode = s->j.mode != NULL ? s->j.mode : "PI";
-    p->filter_ratio = isnan(s->j.filter_ratio) ? p->filter_ratio : s->j.filter_ratio;
+    p->filter_ratio = isnan(s->ratio) ? p->filter_ratio : s->ratio;
     p->ts = d->ts;
     if (rk_loop_design_has_out_range(d)) {
         p->limits = rk_loop_design_limits(d);
@@ -188,6 +261,171 @@ static int run_search(search_job *s)
     }
     if (status == RK_ERR_RANGE) return fail(&s->j, EXIT_USAGE, "%s", diag.text);
     return status == RK_OK ? EXIT_DONE : fail_diag(&s->j, status, &diag);
+}
+
+static void add_cell(rk_text *text, bool comma, double value)
+{
+    rk_text_add(text, "%s", comma ? "," : "");
+    if (isfinite(value)) {
+        rk_text_add_real(text, value);
+    }
+}
+
+/* The best point as a search's result. */
+static int take_grid_best(search_job *s)
+{
+    const rk_grid_point *p = &s->points[s->best];
+    rk_search_result *r = &s->found;
+    rk_diag diag = {RK_OK, ""};
+    int i;
+    rk_status status;
+
+    r->cost = p->cost;
+    r->met = p->met;
+    r->stopped = is_caught();
+    r->verdict.met = p->met;
+    r->in_the_way = RK_REQUIRE_COUNT;
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const double limit = s->plan.requirements.limit[i];
+        const bool least = rk_require_is_least((rk_require)i);
+
+        r->verdict.asked[i] = !isnan(limit);
+        r->verdict.figure[i] = p->figure[i];
+        r->verdict.line_met[i] = least ? p->figure[i] >= limit : p->figure[i] <= limit;
+        if (r->verdict.asked[i] && !r->verdict.line_met[i] &&
+            r->in_the_way == RK_REQUIRE_COUNT) {
+            r->in_the_way = (rk_require)i;
+        }
+    }
+    status = rk_measure(&s->plan.model, &p->settings, s->plan.ts, &r->measures, &diag);
+    return status == RK_OK ? EXIT_DONE : fail_diag(&s->j, status, &diag);
+}
+
+/* Axes that were not given: the mode needs them, or one value will do. */
+static int check_grid(search_job *s)
+{
+    const bool integral = strchr(s->plan.mode, 'I') != NULL;
+    const bool derivative = strchr(s->plan.mode, 'D') != NULL;
+    rk_grid *g = &s->grid;
+
+    if (g->kc.count == 0 || (integral && g->ti.count == 0) ||
+        (derivative && g->td.count == 0)) {
+        return fail(&s->j, EXIT_USAGE, "a sweep of %s needs --kc%s%s", s->plan.mode,
+                    integral ? " and --ti" : "", derivative ? " and --td" : "");
+    }
+    if (!integral || g->ti.count == 0) {
+        g->ti = (rk_grid_axis){1.0, 1.0, 1};
+    }
+    if (!derivative || g->td.count == 0) {
+        g->td = (rk_grid_axis){0.0, 0.0, 1};
+    }
+    if (g->kc.count * g->ti.count > POINTS_MOST ||
+        g->kc.count * g->ti.count * g->td.count > POINTS_MOST) {
+        return fail(&s->j, EXIT_USAGE, "%zu points are too many: at most %d",
+                    g->kc.count * g->ti.count * g->td.count, POINTS_MOST);
+    }
+    return EXIT_DONE;
+}
+
+/* Two steps to each side of a value, as many as before. */
+static void zoom(rk_grid_axis *axis, double value)
+{
+    const double step =
+        axis->count > 1 ? (axis->high - axis->low) / (double)(axis->count - 1) : 0.0;
+
+    if (axis->count < 2) return;
+    axis->low = fmax(value - (1.5 * step), axis->low > 0 ? 0.05 * value : value - (1.5 * step));
+    axis->high = value + (1.5 * step);
+}
+
+static int run_grid(search_job *s)
+{
+    rk_grid *g = &s->grid;
+    rk_diag diag = {RK_OK, ""};
+    int status = check_grid(s), turn;
+
+    if (status != EXIT_DONE) return status;
+    s->points = rk_memory_create(g->kc.count * g->ti.count * g->td.count, sizeof *s->points);
+    if (s->points == NULL) return fail(&s->j, EXIT_NO_ACCESS, "out of memory for the runs");
+    for (turn = 0; turn <= (s->refine ? REFINE_TURNS : 0) && !is_caught(); turn++) {
+        rk_status made;
+
+        if (turn > 0) {
+            zoom(&g->kc, s->found.settings.kc);
+            zoom(&g->ti, s->found.settings.ti);
+            zoom(&g->td, s->found.settings.td);
+        }
+        made = rk_search_grid(&s->plan, g, s->points, &s->best, &diag);
+        if (made == RK_ERR_RANGE) return fail(&s->j, EXIT_USAGE, "%s", diag.text);
+        if (made != RK_OK) return fail_diag(&s->j, made, &diag);
+        s->found.settings = s->points[s->best].settings;
+        s->found.tried += g->kc.count * g->ti.count * g->td.count;
+    }
+    return take_grid_best(s);
+}
+
+static rk_status write_csv(const search_job *s, rk_text *text, rk_diag *diag)
+{
+    const size_t count = s->grid.kc.count * s->grid.ti.count * s->grid.td.count;
+    size_t i;
+    int k;
+
+    rk_text_add(text, "kc,ti_s,td_s,tf_s,stable,met,cost");
+    for (k = 0; k < RK_REQUIRE_COUNT; k++) {
+        rk_text_add(text, ",%s", rk_require_to_text((rk_require)k));
+    }
+    rk_text_add(text, ",setpoint_iae,load_iae,travel\n");
+    for (i = 0; i < count; i++) {
+        const rk_grid_point *p = &s->points[i];
+        const double first[] = {p->settings.kc, p->settings.ti, p->settings.td, p->settings.tf};
+        const double last[] = {p->setpoint.iae, p->load.iae, p->setpoint.travel};
+
+        for (k = 0; k < 4; k++) {
+            add_cell(text, k > 0, first[k]);
+        }
+        rk_text_add(text, ",%d,%d", p->stable, p->met);
+        add_cell(text, true, p->cost);
+        for (k = 0; k < RK_REQUIRE_COUNT; k++) {
+            add_cell(text, true, p->figure[k]);
+        }
+        for (k = 0; k < 3; k++) {
+            add_cell(text, true, p->stable ? last[k] : nan(""));
+        }
+        rk_text_add(text, "\n");
+    }
+    return rk_text_check(text, diag);
+}
+
+static int write_runs(const search_job *s)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_text *text = rk_text_create();
+    rk_status status = RK_OK;
+
+    if (!s->is_grid) {
+        rk_text_free(text);
+        return fail(&s->j, EXIT_USAGE,
+                    "--runs keeps the runs of a sweep: give --kc LOW:HIGH:STEP");
+    }
+    status = write_csv(s, text, &diag);
+    if (status == RK_OK) {
+        status = rk_file_write(s->runs, rk_text_chars(text), rk_text_length(text), true, &diag);
+    }
+    rk_text_free(text);
+    return status == RK_OK ? EXIT_DONE : fail_diag(&s->j, status, &diag);
+}
+
+static rk_status draw(const job *j, const void *what, const rk_figure_style *style,
+                      rk_text *image, rk_diag *diag)
+{
+    const search_job *s = what;
+
+    if (!s->is_grid) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "the figure is the map of a sweep: give --kc and --ti LOW:HIGH:STEP");
+    }
+    return rk_figure_grid(&j->loop, &s->plan, &s->grid, s->points, s->best, style, image, diag);
 }
 
 static void print_settings(const search_job *s, const rk_search_result *r)
@@ -248,6 +486,20 @@ static void print_lines(const search_job *s)
     }
 }
 
+static bool on_edge(const rk_grid_axis *axis, size_t at)
+{
+    return axis->count > 2 && (at == 0 || at == axis->count - 1);
+}
+
+static bool at_edge(const search_job *s)
+{
+    const rk_grid *g = &s->grid;
+
+    return on_edge(&g->kc, s->best % g->kc.count) ||
+           on_edge(&g->ti, (s->best / g->kc.count) % g->ti.count) ||
+           on_edge(&g->td, s->best / (g->kc.count * g->ti.count));
+}
+
 static void print_found(const search_job *s)
 {
     const rk_search_result *r = &s->found;
@@ -271,6 +523,9 @@ static void print_found(const search_job *s)
     (void)printf("  load of %g %s: IAE %.4g %s s, peak %.4g %s\n", s->plan.load_step,
                  d->out_units, r->measures.load_iae * fabs(s->plan.load_step), d->pv_units,
                  r->measures.peak * fabs(s->plan.load_step), d->pv_units);
+    if (s->is_grid && !s->refine && at_edge(s)) {
+        show_paragraph("CAUTION: the best point lies at the edge of the grid: widen it.");
+    }
     (void)printf("  %zu settings tried%s\n", r->tried,
                  r->stopped ? "; stopped: the best so far" : "");
     if (!s->has_without) return;
@@ -324,17 +579,10 @@ static int tell(search_job *s)
 static int run(job *j)
 {
     search_job *s = (search_job *)j; /* the job is its first member */
-    int status;
+    int status = load(j);
 
-    /* A ratio belongs to the search here, not to a td that was typed. */
-    const double ratio = j->filter_ratio;
-
-    j->filter_ratio = nan("");
-    status = load(j);
-    j->filter_ratio = ratio;
-    if (status == EXIT_DONE && (j->rule != NULL || rk_given_settings_any(&j->given))) {
-        status =
-            fail(j, EXIT_USAGE, "settings are what is searched: leave --rule, --kc, --ti out");
+    if (status == EXIT_DONE && j->rule != NULL) {
+        status = fail(j, EXIT_USAGE, "settings are what is searched: leave --rule out");
     }
     if (status == EXIT_DONE) {
         status = need_model(j);
@@ -344,14 +592,21 @@ static int run(job *j)
     }
     if (status == EXIT_DONE) {
         catch_signals();
-        status = run_search(s);
+        status = s->is_grid ? run_grid(s) : run_search(s);
     }
     if (status == EXIT_DONE) {
         status = tell(s);
     }
+    if (status == EXIT_DONE && s->runs != NULL) {
+        status = write_runs(s);
+    }
+    if (status == EXIT_DONE) {
+        status = write_figure(j, draw, s);
+    }
     if (status == EXIT_DONE) {
         status = save(s);
     }
+    rk_memory_free(s->points);
     if (status != EXIT_DONE) return status;
     return s->found.met ? EXIT_DONE : EXIT_VERDICT_NO;
 }
@@ -363,7 +618,8 @@ int cmd_search(int argc, char **argv)
                     .effort = none,
                     .sp_step = none,
                     .load_step = none,
-                    .threads = none};
+                    .threads = none,
+                    .ratio = none};
     int i;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {

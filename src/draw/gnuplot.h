@@ -16,6 +16,9 @@ typedef struct rki_curve {
 /** Terminal, fonts, grid and the top of a two-panel page with its title. */
 void rki_page_begin(rk_text *script, const rk_figure_style *style, const char *title);
 
+/** The same for a page with one map: colours for values, a colour box at the right. */
+void rki_map_begin(rk_text *script, const rk_figure_style *style, const char *title);
+
 /** From here on the upper, the lower panel. */
 void rki_panel_upper(rk_text *script, const rk_figure_style *style, const char *y_label);
 void rki_panel_lower(rk_text *script, const rk_figure_style *style, const char *y_label);

@@ -164,6 +164,17 @@ static const struct {
      "is there already",
      {"run", "plant.loop", "--kc", "1", "--ti", "9", "--record", "good.csv"}},
     {3, "[alarm] hold needs a safe output", {"run", "hold.loop"}},
+    /* search */
+    {2, "leave --rule out", {"search", "ipdt.loop", "--rule", "simc"}},
+    {2, "--cost: unknown cost 'x'", {"search", "ipdt.loop", "--cost", "x"}},
+    {2, "--kc: '5:1:1' is not LOW:HIGH:STEP", {"search", "ipdt.loop", "--kc", "5:1:1"}},
+    {2, "a sweep of PI needs --kc and --ti", {"search", "ipdt.loop", "--kc", "0.1:1:0.1"}},
+    {2, "ms 0", {"search", "ipdt.loop", "--ms", "0"}},
+    {3, "the figure is the map of a sweep", {"search", "ipdt.loop", "--figure", "f.png"}},
+    {2, "--runs keeps the runs of a sweep", {"search", "ipdt.loop", "--runs", "r.csv"}},
+    {3,
+     "no point of the grid is stable",
+     {"search", "ipdt.loop", "--kc", "90:99:3", "--ti", "9"}},
     /* fit */
     {3, "damping 2: a sopdt-osc model has one between 0 and 1", {"check", "damping.loop"}},
     {3, "time-constant '10s;5s' is not one time, or two", {"check", "times.loop"}},

@@ -207,6 +207,72 @@ START_TEST(tune_gives_the_rules_in_the_form_asked_for)
 }
 END_TEST
 
+START_TEST(search_meets_what_is_asked_or_says_what_stands_in_the_way)
+{
+    char *dir = scratch_make(), *text;
+    json_t *j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--json"), 0);
+    outcome o;
+
+    ck_assert(json_is_true(json_object_get(j, "met")));
+    ck_assert_double_le(number_at(j, "metrics.ms"), 1.6);
+    ck_assert_double_gt(number_at(j, "tried"), 100);
+    json_decref(j);
+    j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--settling", "2s", "--json"), 1);
+    ck_assert_str_eq(json_string_value(json_object_get(j, "in_the_way")), "settling");
+    json_decref(j);
+    put_file(path_in(dir, "x.loop"),
+             "[loop]\nscan = 1\n[pv]\nlow = 0\nhigh = 100\n[out]\nlow = "
+             "0\nhigh = 100\n[model]\ngain = 2\ntime-constant = 10\n"
+             "dead-time = 5\nout0 = 40\npv0 = 50\n");
+    o = TOOL(dir, "search", "x.loop", "--kc", "0.1:1:0.05", "--ti", "4:20:1", "--runs", "r.csv",
+             "--figure", "map.svg", "--save");
+    ck_assert_msg(o.status == 0, "%s%s", o.out, o.err);
+    ck_assert_ptr_nonnull(strstr(o.out, "323 settings tried"));
+    outcome_free(&o);
+    text = get_file(path_in(dir, "r.csv"), NULL);
+    ck_assert_int_eq(strncmp(text, "kc,ti_s,td_s,tf_s,stable,met,cost,gain-margin", 45), 0);
+    free(text);
+    text = get_file(path_in(dir, "x.loop"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "rule = search load-iae"));
+    free(text);
+    o = TOOL(dir, "check", "x.loop");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+/* A controller written in another way is the same controller. */
+START_TEST(band_repeats_and_ratio_are_gain_times_and_filter)
+{
+    static const char loop[] =
+        "[loop]\naction = direct\n[pv]\nlow = 0\nhigh = 20\n[out]\nlow = "
+        "0\nhigh = 100\n[model]\ngain = -0.118\ntime-constant = 46.5\n"
+        "dead-time = 17.4\n";
+    char *dir = scratch_make();
+    json_t *plain, *other;
+
+    put_file(path_in(dir, "x.loop"), loop);
+    plain = json_of(TOOL(dir, "check", "x.loop", "--kc", "-10", "--ti", "40", "--td", "6",
+                         "--tf", "0.75", "--json"),
+                    0);
+    /* 100 % of OUT is 50 % of PV's range times kc 10: a band of 50 %; kc is -2 in %/%. */
+    other = json_of(TOOL(dir, "check", "x.loop", "--band", "50", "--repeats", "1.5", "--td",
+                         "6", "--tf-ratio", "8", "--json"),
+                    0);
+    ck_close(number_at(other, "ms"), number_at(plain, "ms"), 1e-12);
+    ck_close(number_at(other, "gain_margin"), number_at(plain, "gain_margin"), 1e-12);
+    json_decref(other);
+    other = json_of(TOOL(dir, "check", "x.loop", "--kc-percent", "-2", "--ti", "40", "--td",
+                         "6", "--tf", "0.75", "--json"),
+                    0);
+    ck_close(number_at(other, "ms"), number_at(plain, "ms"), 1e-12);
+    json_decref(other);
+    json_decref(plain);
+    scratch_free(dir);
+}
+END_TEST
+
 /* lambda PI, no dead time, lambda 5: first order. P-only: offset 1/(1 + K kc). */
 START_TEST(trial_agrees_with_the_closed_forms_case_by_case)
 {
@@ -483,6 +549,8 @@ Suite *suite_commands(void)
     tcase_add_test(t, fit_prints_one_json_object_with_the_model);
     tcase_add_test(t, fit_shows_moves_models_as_given_and_validation);
     tcase_add_test(t, a_loop_names_the_record_that_its_model_must_predict);
+    tcase_add_test(t, search_meets_what_is_asked_or_says_what_stands_in_the_way);
+    tcase_add_test(t, band_repeats_and_ratio_are_gain_times_and_filter);
     tcase_add_test(t, check_agrees_with_the_closed_forms);
     tcase_add_test(t, settings_may_be_typed_in_any_form);
     tcase_add_test(t, tune_gives_the_rules_in_the_form_asked_for);

@@ -183,6 +183,48 @@ START_TEST(a_search_that_is_stopped_gives_the_best_so_far)
 }
 END_TEST
 
+/* Every point of a grid is what a sweep and the margins say of it alone. */
+START_TEST(grid_holds_every_run_and_names_the_best)
+{
+    const rk_grid grid = {{0.5, 4, 8}, {4, 20, 9}, {0, 0, 1}};
+    rk_search_plan plan = quick_plan();
+    rk_grid_point points[72];
+    size_t best, i;
+
+    ck_assert_int_eq(rk_search_grid(&plan, &grid, points, &best, NULL), RK_OK);
+    ck_assert(points[best].met);
+    for (i = 0; i < 72; i++) {
+        const rk_settings *s = &points[i].settings;
+        rk_margins m;
+
+        ck_assert_double_eq(s->kc, rk_grid_value(&grid.kc, i % 8));
+        ck_assert_double_eq(s->ti, rk_grid_value(&grid.ti, i / 8));
+        ck_assert_int_eq(rk_margins_check(&plan.model, s, &m, NULL), RK_OK);
+        ck_assert_int_eq(points[i].stable, m.stable);
+        if (!m.stable) continue;
+        ck_assert_double_eq(points[i].figure[RK_REQUIRE_MS], m.ms);
+        ck_assert(!points[i].met || points[i].cost >= points[best].cost);
+        ck_assert_double_eq(points[i].cost, points[i].load.iae);
+    }
+}
+END_TEST
+
+START_TEST(grid_refuses_axes_that_are_none)
+{
+    const rk_grid wrong = {{4, 0.5, 8}, {4, 20, 9}, {0, 0, 1}},
+                  none = {{1, 2, 0}, {4, 4, 1}, {0, 0, 1}};
+    const rk_grid unstable = {{900, 1000, 2}, {4, 5, 2}, {0, 0, 1}};
+    rk_search_plan plan = quick_plan();
+    rk_grid_point points[72];
+    size_t best;
+
+    ck_assert_int_eq(rk_search_grid(&plan, &wrong, points, &best, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_grid(&plan, &none, points, &best, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_grid(&plan, &unstable, points, &best, NULL), RK_ERR_DATA);
+    ck_assert_int_eq(rk_search_grid(&plan, NULL, points, &best, NULL), RK_ERR_ARG);
+}
+END_TEST
+
 START_TEST(bad_plans_are_refused)
 {
     rk_search_plan plan = quick_plan();
@@ -221,6 +263,8 @@ Suite *suite_search(void)
     tcase_add_test(t, an_impossible_requirement_is_named);
     tcase_add_test(t, effort_and_limits_count);
     tcase_add_test(t, a_search_that_is_stopped_gives_the_best_so_far);
+    tcase_add_test(t, grid_holds_every_run_and_names_the_best);
+    tcase_add_test(t, grid_refuses_axes_that_are_none);
     tcase_add_test(t, bad_plans_are_refused);
     suite_add_tcase(suite, t);
     tcase_set_tags(spread_case, "statistics");

@@ -66,4 +66,38 @@ typedef struct rk_search_result {
  */
 rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag);
 
+/** Values of a setting: from low to high, both included; one value if they are equal. */
+typedef struct rk_grid_axis {
+    double low, high;
+    size_t count; /* 1 to 1000 */
+} rk_grid_axis;
+
+/** Value number i of an axis. */
+double rk_grid_value(const rk_grid_axis *axis, size_t i);
+
+/** A grid of settings; ti and td as the plan's mode has them, else one value that is not read.
+ */
+typedef struct rk_grid {
+    rk_grid_axis kc, ti, td;
+} rk_grid;
+
+/** What settings of a grid do; NaN where a thing does not exist. */
+typedef struct rk_grid_point {
+    rk_settings settings;
+    bool stable, met; /* met: all of the plan's requirements */
+    double cost, figure[RK_REQUIRE_COUNT];
+    rk_sweep_run setpoint, load;
+} rk_grid_point;
+
+/**
+ * Run every point of a grid: points[(td * ti.count + ti) * kc.count + kc]. *best is the best of
+ * them, the requirements first and then the cost. Ended by go_on, the rest is unstable with
+ * NaN.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search, or for an axis the wrong way round;
+ *         RK_ERR_DATA if no point is stable; RK_ERR_MEMORY.
+ */
+rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_grid_point *points,
+                         size_t *best, rk_diag *diag);
+
 #endif

@@ -10,6 +10,7 @@
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/record.h>
 #include <redkettle/design/run.h>
+#include <redkettle/design/search.h>
 #include <redkettle/design/text.h>
 #include <redkettle/design/trial.h>
 
@@ -54,6 +55,15 @@ rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
  * rk_figure_fit. */
 rk_status rk_figure_run(const rk_loop_design *loop, const rk_run_curves *runs, size_t count,
                         const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
+/**
+ * A grid's costs over kc and ti (of the best point's td), light where they are low, with the
+ * best point, contours of Ms and the edge within which all requirements are met. Errors as
+ * rk_figure_fit.
+ */
+rk_status rk_figure_grid(const rk_loop_design *loop, const rk_search_plan *plan,
+                         const rk_grid *grid, const rk_grid_point *points, size_t best,
+                         const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /**
  * A record and what was seen in it: PV in its noise band above, OUT with its moves below, gaps

@@ -1,0 +1,49 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef RKI_DESIGN_SEARCH_POINTS_H
+#define RKI_DESIGN_SEARCH_POINTS_H
+
+#include <redkettle/design/search.h>
+
+/** Settings, and how good they are: what is missing of the requirements first, then the cost.
+ */
+typedef struct rki_point {
+    rk_settings settings;
+    double missing, cost;
+    rk_sweep_result run;
+    rk_margins margins;
+    rk_status status;
+} rki_point;
+
+/** A search under way. */
+typedef struct rki_search_run {
+    const rk_search_plan *plan;
+    rk_sweep_plan sweep;
+    bool integral, derivative;
+    int threads;
+    size_t tried;
+    double part; /* how far it is */
+    bool stopped;
+} rki_search_run;
+
+/** Is the plan one? Sets mode and threads of *s. Errors  as rk_search. */
+rk_status rki_search_check(const rk_search_plan *plan, rki_search_run *s, rk_diag *diag);
+
+/** How long the runs last, and how often they look. */
+void rki_search_plan_sweep(rki_search_run *s);
+
+/** How much of a limit is missing: 0 if it is met, 1 if half or twice of it. */
+double rki_shortfall(double figure, double limit, bool least);
+
+/** A point's figures, in the order of rk_require. */
+void rki_point_figures(const rki_search_run *s, const rki_point *p,
+                       double figure[RK_REQUIRE_COUNT]);
+
+bool rki_point_is_better(const rki_point *a, const rki_point *b);
+
+/** Run points, each by its settings, by all threads: the same numbers whoever computes them. */
+rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count);
+
+/** At most so many at once. */
+enum { RKI_POINTS_MOST = 64 };
+
+#endif
