@@ -119,7 +119,7 @@ static int run(job *j)
         {"3. What process is this, and how sure are we?", cmd_fit,
          "fit @/blend-brix.loop --figure @/fit.png --save"},
         {"4. What settings do published rules give, and with which margins?", cmd_tune,
-         "tune @/blend-brix.loop"},
+         "tune @/blend-brix.loop --mode PI"},
         {"5. Take SIMC's, and write them into the loop file.", cmd_tune,
          "tune @/blend-brix.loop --rule simc --save"},
         {"6. Do they meet what the loop file requires?", cmd_check, "check @/blend-brix.loop"},

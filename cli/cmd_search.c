@@ -254,6 +254,9 @@ static int run_search(search_job *s)
 
     if (status == RK_OK && !s->found.met && !s->found.stopped) {
         plan.requirements.limit[s->found.in_the_way] = nan("");
+        if (plan.cost == RK_COST_MS) {
+            plan.cost = RK_COST_LOAD_IAE; /* robustness alone would be no control at all */
+        }
         s->has_without = rk_search(&plan, &s->without, &diag) == RK_OK;
     }
     if (isatty(STDERR_FILENO) && !s->j.json) {
@@ -402,11 +405,6 @@ static int write_runs(const search_job *s)
     rk_text *text = rk_text_create();
     rk_status status = RK_OK;
 
-    if (!s->is_grid) {
-        rk_text_free(text);
-        return fail(&s->j, EXIT_USAGE,
-                    "--runs keeps the runs of a sweep: give --kc LOW:HIGH:STEP");
-    }
     status = write_csv(s, text, &diag);
     if (status == RK_OK) {
         status = rk_file_write(s->runs, rk_text_chars(text), rk_text_length(text), true, &diag);
@@ -420,11 +418,6 @@ static rk_status draw(const job *j, const void *what, const rk_figure_style *sty
 {
     const search_job *s = what;
 
-    if (!s->is_grid) {
-        return rk_diag_set(
-            diag, RK_ERR_RANGE,
-            "the figure is the map of a sweep: give --kc and --ti LOW:HIGH:STEP");
-    }
     return rk_figure_grid(&j->loop, &s->plan, &s->grid, s->points, s->best, style, image, diag);
 }
 
@@ -583,6 +576,13 @@ static int run(job *j)
 
     if (status == EXIT_DONE && j->rule != NULL) {
         status = fail(j, EXIT_USAGE, "settings are what is searched: leave --rule out");
+    }
+    if (status == EXIT_DONE && !s->is_grid && (s->runs != NULL || j->figure != NULL)) {
+        status = fail(j, EXIT_USAGE, "%s of a sweep: give --kc and --ti LOW:HIGH:STEP",
+                      s->runs != NULL ? "--runs keeps the runs" : "--figure draws the map");
+    }
+    if (status == EXIT_DONE && s->refine && !s->is_grid) {
+        status = fail(j, EXIT_USAGE, "--refine goes with a sweep: give --kc LOW:HIGH:STEP");
     }
     if (status == EXIT_DONE) {
         status = need_model(j);

@@ -227,12 +227,13 @@ static void print_tunings(const tune_job *t)
     show_time(lambda,
               isnan(j->knobs.lambda) ? rk_lambda_default(&j->loop.model) : j->knobs.lambda,
               j->minutes);
-    (void)printf("  lambda %s%s.%s\n", lambda,
-                 isnan(j->knobs.lambda)
-                     ? " unless a note says more: the dead time, at least a tenth "
-                       "of the time constant"
-                     : "",
-                 out > 0 ? "  * : outside the range that the rule was made for." : "");
+    (void)printf("  lambda %s%s.\n", lambda,
+                 isnan(j->knobs.lambda) ? " unless a note says more: the dead time, at least a "
+                                          "tenth of the time constant"
+                                        : "");
+    if (out > 0) {
+        (void)printf("  * : outside the range that the rule was made for\n");
+    }
     if (!isnan(j->knobs.ultimate_gain)) {
         show_time(lambda, j->knobs.ultimate_period, j->minutes);
         (void)printf("  Ultimate point as measured: gain %.4g %s/%s, period %s.\n",

@@ -43,12 +43,15 @@ live() {
 shot terminal-bump 'redkettle bump blend-brix.loop --move 5 --back --hold 5min --record test.csv'
 shot terminal-inspect 'redkettle inspect blend-brix.loop'
 shot terminal-fit 'redkettle fit blend-brix.loop'
-shot terminal-tune 'redkettle tune blend-brix.loop'
+shot terminal-tune 'redkettle tune blend-brix.loop --mode PI'
+shot terminal-search 'redkettle search blend-brix.loop --mode PID --overshoot 5 --settling 100s --ms 1.4'
 shot terminal-check 'redkettle check blend-brix.loop'
 shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --case "calm: rule=lambda lambda=52s"'
 shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
 shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; sed -n 1,22p plc/blend_brix_controller.st'
 shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --at 15min manual=40 --soft-start 5min --figure run.png'
 cp demo/run.png "$shots/run.png"
+(cd demo && "$tool" tune blend-brix.loop --speed --figure "$shots/speed.png" >/dev/null &&
+    "$tool" search blend-brix.loop --kc=-24:-1:0.5 --ti 15:100:2.5 --cost load-iae --figure "$shots/sweep.png" >/dev/null)
 live 'redkettle run blend-brix.loop --for 10min --at 30s sp=12.2 --at 5min load=-6 --times 100'
 ls "$shots"

@@ -171,6 +171,7 @@ rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count)
 rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *diag)
 {
     static const char *const modes[] = {"P", "PI", "PD", "PID", NULL};
+    const char *mode = p->mode != NULL ? p->mode : "";
     int found = 0;
     rk_status status = rk_model_check(&p->model, diag);
 
@@ -178,7 +179,7 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
         status = rk_limits_check(&p->limits, diag);
     }
     if (status == RK_OK) {
-        status = rki_word_find(modes, "mode", p->mode != NULL ? p->mode : "", &found, diag);
+        status = rki_word_find(modes, "mode", mode, &found, diag);
     }
     if (status != RK_OK) return status;
     if (p->sp_step == 0 || p->load_step == 0 || !isfinite(p->sp_step) ||
@@ -194,8 +195,8 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            "filter ratio %g, weight of effort %g: give above 1, and 0 or more",
                            p->filter_ratio, p->weigh_effort);
     }
-    s->integral = strchr(p->mode, 'I') != NULL;
-    s->derivative = strchr(p->mode, 'D') != NULL;
+    s->integral = strchr(mode, 'I') != NULL;
+    s->derivative = strchr(mode, 'D') != NULL;
     s->threads = p->threads;
     if (s->threads <= 0) {
         s->threads = (int)sysconf(_SC_NPROCESSORS_ONLN);

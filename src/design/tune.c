@@ -377,6 +377,7 @@ rk_status rk_tune(const rk_model *model, const char *rule, const char *mode,
     rk_status status;
 
     if (rule == NULL || tuning == NULL) return RK_ERR_ARG;
+    memset(list, 0, sizeof list);
     status = rk_tune_all(model, rule, mode, knobs, list, &count, diag);
     if (status != RK_OK) return status;
     best = count - 1;

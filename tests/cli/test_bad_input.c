@@ -170,7 +170,7 @@ static const struct {
     {2, "--kc: '5:1:1' is not LOW:HIGH:STEP", {"search", "ipdt.loop", "--kc", "5:1:1"}},
     {2, "a sweep of PI needs --kc and --ti", {"search", "ipdt.loop", "--kc", "0.1:1:0.1"}},
     {2, "ms 0", {"search", "ipdt.loop", "--ms", "0"}},
-    {3, "the figure is the map of a sweep", {"search", "ipdt.loop", "--figure", "f.png"}},
+    {2, "--figure draws the map of a sweep", {"search", "ipdt.loop", "--figure", "f.png"}},
     {2, "--runs keeps the runs of a sweep", {"search", "ipdt.loop", "--runs", "r.csv"}},
     {3,
      "no point of the grid is stable",

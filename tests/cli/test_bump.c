@@ -231,11 +231,11 @@ START_TEST(a_mishap_puts_out_back_and_keeps_the_record)
 }
 END_TEST
 
-/* In real time, 10 ms a scan, 1.6 s long: plant, time constants and all are a hundredth. */
+/* In real time, 10 ms a scan, longer than twenty of them take to start. */
 static pid_t start_slowly(const char *dir, const char *record)
 {
     const char *const argv[] = {RK_CLI,   "bump",        "p.loop",   "--move", "5",
-                                "--hold", "1s",          "--before", "200ms",  "--patience",
+                                "--hold", "4s",          "--before", "200ms",  "--patience",
                                 "0",      "--real-time", "--record", record,   NULL};
     const pid_t child = fork();
 
