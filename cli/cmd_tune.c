@@ -278,22 +278,24 @@ static bool comes_before(const tune_job *t, int a, int b, int column)
     return isnan(right[column]) || fabs(left[column]) < fabs(right[column]);
 }
 
-/* What does not exist goes last; equal ones keep their order. */
-static int sort_rows(tune_job *t)
+static int find_column(const tune_job *t, int *column)
 {
-    int column, i, k;
-
+    for (*column = 0; t->sort != NULL && *column < COLUMNS; ++*column) {
+        if (strcmp(column_names[*column], t->sort) == 0) return EXIT_DONE;
+    }
     if (t->sort == NULL) return EXIT_DONE;
-    for (column = 0; column < COLUMNS; column++) {
-        if (strcmp(column_names[column], t->sort) == 0) break;
-    }
-    if (column == COLUMNS) {
-        return fail(&t->j, EXIT_USAGE,
-                    "--sort: no column '%s'; known: rule, mode, kc, ti, td, gain-margin, "
-                    "phase-margin, ms, overshoot, settling, load-iae, travel",
-                    t->sort);
-    }
-    for (i = 1; i < t->count; i++) {
+    return fail(&t->j, EXIT_USAGE,
+                "--sort: no column '%s'; known: rule, mode, kc, ti, td, gain-margin, "
+                "phase-margin, ms, overshoot, settling, load-iae, travel",
+                t->sort);
+}
+
+/* What does not exist goes last; equal ones keep their order. */
+static void sort_rows(tune_job *t, int column)
+{
+    int i, k;
+
+    for (i = 1; i < t->count && t->sort != NULL; i++) {
         for (k = i; k > 0 && comes_before(t, k, k - 1, column); k--) {
             const rk_tuning tuning = t->list[k];
             const rk_measures measures = t->measures[k];
@@ -304,7 +306,6 @@ static int sort_rows(tune_job *t)
             t->measures[k - 1] = measures;
         }
     }
-    return EXIT_DONE;
 }
 
 static int tune_all(tune_job *t)
@@ -550,15 +551,16 @@ static int print(tune_job *t)
 
 static int run_rules(tune_job *t)
 {
-    int status = tune_all(t);
+    int column, status = find_column(t, &column);
 
+    if (status == EXIT_DONE) {
+        status = tune_all(t);
+    }
     if (status == EXIT_DONE) {
         status = measure_all(t);
     }
     if (status == EXIT_DONE) {
-        status = sort_rows(t);
-    }
-    if (status == EXIT_DONE) {
+        sort_rows(t, column);
         status = print(t);
     }
     return status == EXIT_DONE && t->j.save ? save(&t->j) : status;

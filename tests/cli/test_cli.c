@@ -544,12 +544,11 @@ END_TEST
 Suite *suite_commands(void)
 {
     Suite *suite = suite_create("cli/commands");
-    TCase *t = tcase_create("commands");
+    TCase *t = tcase_create("commands"), *slow = tcase_create("search");
 
     tcase_add_test(t, fit_prints_one_json_object_with_the_model);
     tcase_add_test(t, fit_shows_moves_models_as_given_and_validation);
     tcase_add_test(t, a_loop_names_the_record_that_its_model_must_predict);
-    tcase_add_test(t, search_meets_what_is_asked_or_says_what_stands_in_the_way);
     tcase_add_test(t, band_repeats_and_ratio_are_gain_times_and_filter);
     tcase_add_test(t, check_agrees_with_the_closed_forms);
     tcase_add_test(t, settings_may_be_typed_in_any_form);
@@ -563,6 +562,9 @@ Suite *suite_commands(void)
     add_table(t, figures_are_written_whole_by_their_name, figures);
     tcase_add_test(t, examples_run);
     tcase_add_test(t, a_closed_output_is_an_error);
+    tcase_set_tags(slow, "statistics"); /* thousands of runs: not under the sanitizers */
+    tcase_add_test(slow, search_meets_what_is_asked_or_says_what_stands_in_the_way);
+    suite_add_tcase(suite, slow);
     suite_add_tcase(suite, t);
     return suite;
 }

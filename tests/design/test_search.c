@@ -258,16 +258,17 @@ Suite *suite_search(void)
     Suite *suite = suite_create("design/search");
     TCase *t = tcase_create("search"), *spread_case = tcase_create("spread");
 
-    tcase_add_test(t, threads_do_not_change_the_result);
-    tcase_add_test(t, requirements_are_met_with_robustness_to_spare);
-    tcase_add_test(t, an_impossible_requirement_is_named);
-    tcase_add_test(t, effort_and_limits_count);
     tcase_add_test(t, a_search_that_is_stopped_gives_the_best_so_far);
     tcase_add_test(t, grid_holds_every_run_and_names_the_best);
     tcase_add_test(t, grid_refuses_axes_that_are_none);
     tcase_add_test(t, bad_plans_are_refused);
     suite_add_tcase(suite, t);
+    /* Thousands of runs each: too slow for the sanitizers, which see the same code above. */
     tcase_set_tags(spread_case, "statistics");
+    tcase_add_test(spread_case, threads_do_not_change_the_result);
+    tcase_add_test(spread_case, requirements_are_met_with_robustness_to_spare);
+    tcase_add_test(spread_case, an_impossible_requirement_is_named);
+    tcase_add_test(spread_case, effort_and_limits_count);
     tcase_add_loop_test(spread_case, search_is_never_worse_than_a_rule_and_ends_in_an_optimum,
                         0, 30);
     suite_add_tcase(suite, spread_case);
