@@ -134,43 +134,67 @@ static rk_status walk(rki_search_run *s, rki_point *best)
     return status;
 }
 
-/* Times to begin with: a rule's, or the process's own. */
-static rk_status begin(rki_search_run *s, rki_point *best)
+/* The process's own times, and every rule's settings as they are; returns how many. */
+static int list_starts(const rki_search_run *s, rki_point points[RKI_POINTS_MOST])
 {
     const rk_search_plan *p = s->plan;
     const double time = rk_model_slowest(&p->model) + p->model.dead_time;
+    const bool integrates = rk_model_kind_integrates(p->model.kind);
     rk_tuning list[RK_TUNINGS_MAX];
     const rk_knobs knobs = rk_knobs_make();
-    int count = 0, i;
-    rk_status status;
+    int rules = 0, count = 0, i;
+
+    memset(points, 0, RKI_POINTS_MOST * sizeof *points);
+    points[0].settings =
+        rk_settings_make(integrates ? 0.5 / (p->model.gain * time) : 0.5 / p->model.gain,
+                         integrates ? 8.0 * time : time, 0.0, 0.0);
+    set_times(s, &points[count++], points[0].settings.ti, 0.25 * time);
+    if (rk_tune_all(&p->model, NULL, p->mode, &knobs, list, &rules, NULL) != RK_OK) {
+        rules = 0;
+    }
+    for (i = 0; i < rules && count < RKI_POINTS_MOST; i++) {
+        if (!list[i].usable) continue;
+        points[count].settings = list[i].settings;
+        points[count].settings.sp_weight = 1.0;
+        set_times(s, &points[count], list[i].settings.ti, list[i].settings.td);
+        count++;
+    }
+    return count;
+}
+
+/* So many of the best starts have their gain searched. */
+enum { FOLLOWED = 3 };
+
+static rk_status begin(rki_search_run *s, rki_point *best)
+{
+    rki_point points[RKI_POINTS_MOST];
+    const int count = list_starts(s, points);
+    rk_status status = rki_points_evaluate(s, points, count);
+    int turn, i;
 
     best->missing = HUGE_VAL;
     best->cost = HUGE_VAL;
-    if (rk_tune_all(&p->model, NULL, p->mode, &knobs, list, &count, NULL) != RK_OK) {
-        count = 0;
-    }
-    for (i = -1; i < count; i++) {
-        rki_point next;
+    for (turn = 0; turn < FOLLOWED && turn < count && status == RK_OK; turn++) {
+        int next = turn;
 
-        memset(&next, 0, sizeof next);
-        next.settings = rk_settings_make(1.0 / p->model.gain, time, 0.25 * time, 0.0);
-        if (i >= 0 && !list[i].usable) continue;
-        if (i >= 0) {
-            next.settings = list[i].settings;
-            next.settings.sp_weight = 1.0;
-        } else if (rk_model_kind_integrates(p->model.kind)) {
-            next.settings.kc = 0.5 / (p->model.gain * time);
-            next.settings.ti = 8.0 * time;
+        for (i = turn + 1; i < count; i++) {
+            if (rki_point_is_better(&points[i], &points[next])) {
+                next = i;
+            }
         }
-        set_times(s, &next, next.settings.ti, next.settings.td);
-        status = best_gain(s, &next, FIRST_LOOKS, FIRST_REACH);
-        if (status != RK_OK) return status;
-        if (rki_point_is_better(&next, best)) {
-            *best = next;
+        {
+            const rki_point swap = points[turn];
+
+            points[turn] = points[next];
+            points[next] = swap;
+        }
+        status = best_gain(s, &points[turn], FIRST_LOOKS, FIRST_REACH);
+        if (status == RK_OK && rki_point_is_better(&points[turn], best)) {
+            *best = points[turn];
         }
         if (!may_go_on(s)) break;
     }
-    return RK_OK;
+    return status;
 }
 
 /* The line whose shortfall is largest stands in the way. */
