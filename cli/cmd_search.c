@@ -36,8 +36,8 @@ typedef struct search_job {
     double limits[RK_REQUIRE_COUNT];
     rk_search_plan plan;
     rk_search_result found, without;
-    bool has_without; /* the same without the line that stands in the way */
-    double shown;
+    bool has_without;    /* the same without the line that stands in the way */
+    double began, shown; /* wall clock */
 
     rk_grid grid;
     bool is_grid, refine;
@@ -194,10 +194,18 @@ static bool show_progress(void *user, double part)
 {
     search_job *s = user;
     const double now = wall_clock();
+    char left[SHOWN_CHARS] = "";
 
+    if (s->began == 0) {
+        s->began = now;
+    }
     if (isatty(STDERR_FILENO) && !s->j.json && now - s->shown > 0.2) {
-        (void)fprintf(stderr, "\r  searching: %3.0f %%; Ctrl-C takes the best so far ",
-                      100.0 * part);
+        if (part > 0.05) {
+            (void)snprintf(left, sizeof left, ", about %.0f s left",
+                           (now - s->began) * (1.0 - part) / part);
+        }
+        (void)fprintf(stderr, "\r  searching: %3.0f %%%s; Ctrl-C takes the best so far   ",
+                      100.0 * part, left);
         s->shown = now;
     }
     return !is_caught();
