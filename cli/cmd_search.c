@@ -268,7 +268,7 @@ static int run_search(search_job *s)
         s->has_without = rk_search(&plan, &s->without, &diag) == RK_OK;
     }
     if (isatty(STDERR_FILENO) && !s->j.json) {
-        (void)fprintf(stderr, "\r%60s\r", "");
+        (void)fprintf(stderr, "\r%79s\r", "");
     }
     if (status == RK_ERR_RANGE) return fail(&s->j, EXIT_USAGE, "%s", diag.text);
     return status == RK_OK ? EXIT_DONE : fail_diag(&s->j, status, &diag);
@@ -461,30 +461,41 @@ static void print_settings(const search_job *s, const rk_search_result *r)
     (void)printf("\n");
 }
 
+static void show_limit(const search_job *s, rk_require what, double value, char *shown)
+{
+    const char *unit = rk_require_unit(what);
+    char number[SHOWN_CHARS];
+
+    if (strcmp(unit, "s") == 0) {
+        show_time(shown, value, s->j.minutes);
+        return;
+    }
+    show_number(number, value, 4);
+    (void)snprintf(shown, SHOWN_CHARS, "%.30s%s%s", number, unit[0] != '\0' ? " " : "", unit);
+}
+
+/* A line each requirement: figure, limit, met or not. */
 static void print_lines(const search_job *s)
 {
+    enum { LINE = 4 };
+    char cells[RK_REQUIRE_COUNT * LINE][SHOWN_CHARS], limit[SHOWN_CHARS];
     const rk_search_result *r = &s->found;
+    size_t rows = 0;
     int i;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        char figure[SHOWN_CHARS], limit[SHOWN_CHARS];
-        const char *unit = rk_require_unit((rk_require)i);
-        const bool time = strcmp(unit, "s") == 0;
+        char(*row)[SHOWN_CHARS] = cells + (rows * LINE);
 
         if (!r->verdict.asked[i]) continue;
-        if (time) {
-            show_time(figure, r->verdict.figure[i], s->j.minutes);
-            show_time(limit, s->plan.requirements.limit[i], s->j.minutes);
-        } else {
-            show_number(figure, r->verdict.figure[i], 4);
-            show_number(limit, s->plan.requirements.limit[i], 4);
-        }
-        (void)printf("    %-13s %8s %-4s %s %s%s%s  %s\n", rk_require_to_text((rk_require)i),
-                     figure, time ? "" : unit,
-                     rk_require_is_least((rk_require)i) ? "at least" : "at most", limit,
-                     time || unit[0] == '\0' ? "" : " ", time ? "" : unit,
-                     r->verdict.line_met[i] ? "met" : "MISSED");
+        show_limit(s, (rk_require)i, s->plan.requirements.limit[i], limit);
+        (void)snprintf(row[0], SHOWN_CHARS, "%s", rk_require_to_text((rk_require)i));
+        show_limit(s, (rk_require)i, r->verdict.figure[i], row[1]);
+        (void)snprintf(row[2], SHOWN_CHARS, "%s %.30s",
+                       rk_require_is_least((rk_require)i) ? "at least" : "at most", limit);
+        (void)snprintf(row[3], SHOWN_CHARS, "%s", r->verdict.line_met[i] ? "met" : "MISSED");
+        rows++;
     }
+    show_table(cells, rows, LINE, LINE);
 }
 
 static bool on_edge(const rk_grid_axis *axis, size_t at)
@@ -509,10 +520,16 @@ static void print_found(const search_job *s)
 
     describe_model(&s->j, process, sizeof process);
     show_verdict(r->met ? "MET" : "MISSED", r->met);
-    (void)printf(": %s%s\n",
-                 r->met ? "settings that do all that is asked, least "
-                        : "the nearest there is; in the way: ",
-                 r->met ? rk_cost_to_text(s->plan.cost) : rk_require_to_text(r->in_the_way));
+    if (!r->met) {
+        (void)printf(": the nearest there is; in the way: %s\n",
+                     rk_require_to_text(r->in_the_way));
+    } else if (s->plan.cost == RK_COST_MS) {
+        (void)printf(
+            ": settings that do all that is asked, with the most robustness to spare\n");
+    } else {
+        (void)printf(": settings that do all that is asked, with the least %s\n",
+                     rk_cost_to_text(s->plan.cost));
+    }
     (void)printf("Process: %s\n\n", process);
     print_settings(s, r);
     (void)printf("\n");
