@@ -2,10 +2,10 @@
 #include <redkettle/design/check.h>
 
 #include <math.h>
-
-#include <redkettle/design/measure.h>
 #include <stddef.h>
 #include <stdio.h>
+
+#include <redkettle/design/measure.h>
 
 static void add_sign_finding(const rk_loop_design *loop, rk_findings *findings)
 {
@@ -50,6 +50,25 @@ static void add_scan_findings(const rk_loop_design *loop, const rk_margins *m,
     }
 }
 
+/* P-only: a self-regulating process stays off its setpoint, an integrating one under a load. */
+static void add_offset_finding(const rk_loop_design *loop, rk_findings *findings)
+{
+    const double kc = loop->settings.kc;
+
+    if (isfinite(loop->settings.ti)) return;
+    if (rk_model_kind_integrates(loop->model.kind)) {
+        rk_findings_add(findings, RK_LEVEL_NOTE, "give ti if PV must reach the setpoint",
+                        "without integral action a load of 1 %s leaves PV off the setpoint by "
+                        "1/kc = %.3g %s",
+                        loop->out_units, 1.0 / fabs(kc), loop->pv_units);
+        return;
+    }
+    rk_findings_add(findings, RK_LEVEL_NOTE, "give ti if PV must reach the setpoint",
+                    "without integral action PV stays off the setpoint by 1/(1 + kc gain) = "
+                    "%.3g of a step",
+                    1.0 / (1.0 + (kc * loop->model.gain)));
+}
+
 static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_findings *findings)
 {
     add_sign_finding(loop, findings);
@@ -62,13 +81,7 @@ static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_fin
             findings, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
             "the derivative has no filter: every step of the transmitter kicks OUT");
     }
-    if (isinf(loop->settings.ti)) {
-        rk_findings_add(
-            findings, RK_LEVEL_NOTE, "give ti if PV must reach the setpoint",
-            "without integral action PV stays off the setpoint by 1/(1 + kc gain) = %.3g "
-            "of a step",
-            1.0 / (1.0 + (loop->settings.kc * loop->model.gain)));
-    }
+    add_offset_finding(loop, findings);
 }
 
 /* A scan to try with where none is given: fast enough not to matter. */

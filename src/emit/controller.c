@@ -176,7 +176,9 @@ static void add_number_95(rk_text *text, const char *lead, const char *what, dou
 
 static void add_model(rk_text *text, const rk_loop_design *loop, const char *lead)
 {
-    char line[RK_PATH_CHARS + 128];
+    const rk_model *m = &loop->model;
+    char line[RK_PATH_CHARS + 128], unit[(2 * RK_UNITS_CHARS) + 16];
+    int i;
 
     (void)snprintf(line, sizeof line, "Record        %s",
                    loop->record_file[0] != '\0' ? loop->record_file : "none given");
@@ -185,13 +187,19 @@ static void add_model(rk_text *text, const rk_loop_design *loop, const char *lea
         add_line(text, lead, "Model         none given");
         return;
     }
-    (void)snprintf(line, sizeof line, "%s per %s", loop->pv_units, loop->out_units);
-    add_line(text, lead, "Model         first order plus dead time");
-    add_number_95(text, lead, "  gain          ", loop->model.gain, loop->gain95, line);
-    add_number_95(text, lead, "  time constant ", loop->model.time_constant[0], loop->tau95[0],
-                  "s");
-    add_number_95(text, lead, "  dead time     ", loop->model.dead_time, loop->dead_time95,
-                  "s");
+    (void)snprintf(line, sizeof line, "Model         %s", rk_model_kind_words(m->kind));
+    add_line(text, lead, line);
+    (void)snprintf(unit, sizeof unit, "%s per %s%s", loop->pv_units, loop->out_units,
+                   rk_model_kind_integrates(m->kind) ? " and s" : "");
+    add_number_95(text, lead, "  gain          ", m->gain, loop->gain95, unit);
+    for (i = 0; i < rk_model_kind_times(m->kind); i++) {
+        add_number_95(text, lead, "  time constant ", m->time_constant[i], loop->tau95[i], "s");
+    }
+    if (m->kind == RK_MODEL_SOPDT_OSC) {
+        (void)snprintf(line, sizeof line, "  damping       %.6g", m->damping);
+        add_line(text, lead, line);
+    }
+    add_number_95(text, lead, "  dead time     ", m->dead_time, loop->dead_time95, "s");
 }
 
 static rk_status add_margins(rk_text *text, const rk_loop_design *loop, const char *lead,

@@ -106,6 +106,23 @@ START_TEST(doubtful_settings_are_named)
 }
 END_TEST
 
+/* P-only on an integrator follows its setpoint; a load of 1 out-EU leaves 1/kc. */
+START_TEST(p_only_on_an_integrator_is_off_under_a_load_alone)
+{
+    rk_loop_design loop = a_loop(2, 40, 10, 0.02, HUGE_VAL);
+    rk_check check;
+
+    loop.model.kind = RK_MODEL_IPDT;
+    loop.model.time_constant[0] = 0;
+    ck_assert_int_eq(rk_check_run(&loop, &check, NULL), RK_OK);
+    ck_assert(check.margins.stable);
+    ck_assert_int_eq(check.findings.count, 1);
+    ck_assert_ptr_nonnull(
+        strstr(check.findings.list[0].what, "a load of 1 out-EU leaves PV off"));
+    ck_assert_ptr_nonnull(strstr(check.findings.list[0].what, "1/kc = 50 "));
+}
+END_TEST
+
 /* Loops that do not hang together. */
 static void action_against_kc(rk_loop_design *l)
 {
@@ -244,6 +261,7 @@ static Suite *suite_check(void)
 
     add_table(t, verdict_is_what_an_engineer_would_say, verdicts);
     add_table(t, doubtful_settings_are_named, warnings);
+    tcase_add_test(t, p_only_on_an_integrator_is_off_under_a_load_alone);
     add_table(t, loops_that_do_not_hang_together_are_refused, spoilt);
     tcase_add_test(t, requirements_convert_and_refuse);
     tcase_add_test(t, gain_in_percent_of_span_needs_both_ranges);

@@ -289,6 +289,52 @@ START_TEST(heads_say_where_the_numbers_come_from)
 }
 END_TEST
 
+/* Each kind of model by its own words and numbers; the interval is the fit's. */
+static const struct {
+    rk_model model;
+    const char *told[4];
+    const char *not_told;
+} kinds[] = {
+    {{RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8},
+     {"Model         first order plus dead time\n", "gain          -0.118 degBx per % (95",
+      "time constant 46.5 s\n", "dead time     17.4 s\n"},
+     "damping"},
+    {{RK_MODEL_SOPDT, -0.118, {46.5, 8.25}, 0, 17.4, 42, 11.8},
+     {"Model         two lags plus dead time\n", "time constant 46.5 s\n",
+      "time constant 8.25 s\n", "dead time     17.4 s\n"},
+     "first order"},
+    {{RK_MODEL_SOPDT_OSC, -0.118, {46.5, 0}, 0.625, 17.4, 42, 11.8},
+     {"Model         underdamped plus dead time\n", "time constant 46.5 s\n",
+      "damping       0.625\n", "dead time     17.4 s\n"},
+     "first order"},
+    {{RK_MODEL_IPDT, -0.118, {0, 0}, 0, 17.4, 42, 11.8},
+     {"Model         integrator plus dead time\n", "gain          -0.118 degBx per % and s (95",
+      "dead time     17.4 s\n", "\n"},
+     "time constant"},
+    {{RK_MODEL_IPDT_LAG, -0.118, {8.25, 0}, 0, 17.4, 42, 11.8},
+     {"Model         integrator and lag plus dead time\n", "degBx per % and s (95",
+      "time constant 8.25 s\n", "dead time     17.4 s\n"},
+     "first order"},
+};
+
+START_TEST(heads_name_the_kind_of_model_and_all_its_numbers)
+{
+    rk_loop_design loop = brix_loop();
+    rk_text *text = rk_text_create();
+    size_t i;
+
+    loop.model = kinds[_i].model;
+    loop.settings = rk_settings_make(-0.02, 400, 0, 0);
+    ck_assert_int_eq(rk_emit_st(&loop, text, NULL), RK_OK);
+    for (i = 0; i < sizeof kinds[_i].told / sizeof kinds[_i].told[0]; i++) {
+        ck_assert_msg(strstr(rk_text_chars(text), kinds[_i].told[i]) != NULL, "no '%s' in\n%s",
+                      kinds[_i].told[i], rk_text_chars(text));
+    }
+    ck_assert_ptr_null(strstr(rk_text_chars(text), kinds[_i].not_told));
+    rk_text_free(text);
+}
+END_TEST
+
 START_TEST(same_loop_gives_the_same_bytes)
 {
     const rk_loop_design loop = brix_loop();
@@ -412,6 +458,7 @@ static Suite *suite_emit(void)
     add_table(t, emitted_c_compiles_strictly_and_gives_the_same_bits, variants);
     add_table(t, emitted_structured_text_read_by_the_standard_gives_the_same_bits, variants);
     add_table(t, heads_say_where_the_numbers_come_from, told);
+    add_table(t, heads_name_the_kind_of_model_and_all_its_numbers, kinds);
     tcase_add_test(t, same_loop_gives_the_same_bytes);
     add_table(t, block_names_are_safe_in_c_and_structured_text, names);
     tcase_add_test(t, names_and_units_cannot_break_out_of_a_comment);
