@@ -96,6 +96,12 @@ int need_record(job *j);
 int need_model(job *j);
 int need_settings(job *j);
 
+/** The plant that a test or a run acts on. */
+int need_plant(const job *j);
+
+/** Write the loop's settings into its file, and say so. */
+int save_settings(const job *j);
+
 /** Judge the loaded record by what the loop knows, and print it; percentages are what is wanted
  * of the next test. */
 rk_status inspect_record(const job *j, rk_inspection *inspection, double gain_percent,

@@ -259,13 +259,11 @@ static const char *record_path(const bump_job *b)
 static int set_up(bump_job *b)
 {
     rk_diag diag = {RK_OK, ""};
+    const int plant = need_plant(&b->j);
     rk_port seam;
     rk_status status;
 
-    if (!b->j.loop.has_plant) {
-        return fail(&b->j, EXIT_USAGE,
-                    "no port: give a loop file with [plant], the simulated plant");
-    }
+    if (plant != EXIT_DONE) return plant;
     status = sim_port_create(&b->j.loop, &b->port, &diag);
     if (status != RK_OK) return fail_diag(&b->j, status, &diag);
     seam = sim_port_seam(b->port);

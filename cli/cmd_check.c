@@ -30,22 +30,6 @@ static const struct argp argp = {
 enum { COLUMNS = 5 };
 typedef char cell_row[COLUMNS][SHOWN_CHARS];
 
-static void show_figure(char *shown, rk_require what, double figure, bool minutes)
-{
-    const char *unit = rk_require_unit(what);
-
-    if (strcmp(unit, "s") == 0) {
-        show_time(shown, figure, minutes);
-        return;
-    }
-    show_number(shown, figure, 4);
-    if (isfinite(figure) && unit[0] != '\0') {
-        const size_t used = strlen(shown);
-
-        (void)snprintf(shown + used, SHOWN_CHARS - used, " %s", unit);
-    }
-}
-
 static void print_requirements(const job *j, const rk_check *check)
 {
     const rk_verdict *v = &check->verdict;
@@ -59,11 +43,11 @@ static void print_requirements(const job *j, const rk_check *check)
 
         if (!v->asked[i] && i >= RK_REQUIRE_OVERSHOOT) continue;
         (void)snprintf(rows[count][0], SHOWN_CHARS, "%s", rk_require_to_text(what));
-        show_figure(rows[count][1], what, v->figure[i], j->minutes);
+        show_requirement(rows[count][1], what, v->figure[i], j->minutes);
         (void)snprintf(rows[count][2], SHOWN_CHARS, "not asked for");
         rows[count][3][0] = rows[count][4][0] = '\0';
         if (v->asked[i]) {
-            show_figure(shown, what, limit, j->minutes);
+            show_requirement(shown, what, limit, j->minutes);
             (void)snprintf(rows[count][2], SHOWN_CHARS, "%s %.30s",
                            rk_require_is_least(what) ? "at least" : "at most", shown);
             (void)snprintf(rows[count][3], SHOWN_CHARS, "%s",

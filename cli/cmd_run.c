@@ -170,12 +170,10 @@ static int by_time(const void *left, const void *right)
 static int check(run_job *r)
 {
     const rk_loop_design *d = &r->j.loop;
+    const int plant = need_plant(&r->j);
     size_t i;
 
-    if (!d->has_plant) {
-        return fail(&r->j, EXIT_USAGE,
-                    "no port: give a loop file with [plant], the simulated plant");
-    }
+    if (plant != EXIT_DONE) return plant;
     if (!(r->duration > 0) || !(r->duration / d->ts <= 1e8)) {
         return fail(&r->j, EXIT_USAGE, "--for: give a time above 0, at most 100 million scans");
     }

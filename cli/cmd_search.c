@@ -282,36 +282,6 @@ static void add_cell(rk_text *text, bool comma, double value)
     }
 }
 
-/* The best point as a search's result. */
-static int take_grid_best(search_job *s)
-{
-    const rk_grid_point *p = &s->points[s->best];
-    rk_search_result *r = &s->found;
-    rk_diag diag = {RK_OK, ""};
-    int i;
-    rk_status status;
-
-    r->cost = p->cost;
-    r->met = p->met;
-    r->stopped = is_caught();
-    r->verdict.met = p->met;
-    r->in_the_way = RK_REQUIRE_COUNT;
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const double limit = s->plan.requirements.limit[i];
-        const bool least = rk_require_is_least((rk_require)i);
-
-        r->verdict.asked[i] = !isnan(limit);
-        r->verdict.figure[i] = p->figure[i];
-        r->verdict.line_met[i] = least ? p->figure[i] >= limit : p->figure[i] <= limit;
-        if (r->verdict.asked[i] && !r->verdict.line_met[i] &&
-            r->in_the_way == RK_REQUIRE_COUNT) {
-            r->in_the_way = (rk_require)i;
-        }
-    }
-    status = rk_measure(&s->plan.model, &p->settings, s->plan.ts, &r->measures, &diag);
-    return status == RK_OK ? EXIT_DONE : fail_diag(&s->j, status, &diag);
-}
-
 /* Axes that were not given: the mode needs them, or one value will do. */
 static int check_grid(search_job *s)
 {
@@ -354,6 +324,7 @@ static int run_grid(search_job *s)
     rk_grid *g = &s->grid;
     rk_diag diag = {RK_OK, ""};
     int status = check_grid(s), turn;
+    size_t tried = 0;
 
     if (status != EXIT_DONE) return status;
     s->points = rk_memory_create(g->kc.count * g->ti.count * g->td.count, sizeof *s->points);
@@ -366,13 +337,14 @@ static int run_grid(search_job *s)
             zoom(&g->ti, s->found.settings.ti);
             zoom(&g->td, s->found.settings.td);
         }
-        made = rk_search_grid(&s->plan, g, s->points, &s->best, &diag);
+        made = rk_search_grid(&s->plan, g, s->points, &s->best, &s->found, &diag);
         if (made == RK_ERR_RANGE) return fail(&s->j, EXIT_USAGE, "%s", diag.text);
         if (made != RK_OK) return fail_diag(&s->j, made, &diag);
-        s->found.settings = s->points[s->best].settings;
-        s->found.tried += g->kc.count * g->ti.count * g->td.count;
+        tried += s->found.tried;
     }
-    return take_grid_best(s);
+    s->found.tried = tried;
+    s->found.stopped = is_caught();
+    return EXIT_DONE;
 }
 
 static rk_status write_csv(const search_job *s, rk_text *text, rk_diag *diag)
@@ -461,19 +433,6 @@ static void print_settings(const search_job *s, const rk_search_result *r)
     (void)printf("\n");
 }
 
-static void show_limit(const search_job *s, rk_require what, double value, char *shown)
-{
-    const char *unit = rk_require_unit(what);
-    char number[SHOWN_CHARS];
-
-    if (strcmp(unit, "s") == 0) {
-        show_time(shown, value, s->j.minutes);
-        return;
-    }
-    show_number(number, value, 4);
-    (void)snprintf(shown, SHOWN_CHARS, "%.30s%s%s", number, unit[0] != '\0' ? " " : "", unit);
-}
-
 /* A line each requirement: figure, limit, met or not. */
 static void print_lines(const search_job *s)
 {
@@ -487,9 +446,9 @@ static void print_lines(const search_job *s)
         char(*row)[SHOWN_CHARS] = cells + (rows * LINE);
 
         if (!r->verdict.asked[i]) continue;
-        show_limit(s, (rk_require)i, s->plan.requirements.limit[i], limit);
+        show_requirement(limit, (rk_require)i, s->plan.requirements.limit[i], s->j.minutes);
         (void)snprintf(row[0], SHOWN_CHARS, "%s", rk_require_to_text((rk_require)i));
-        show_limit(s, (rk_require)i, r->verdict.figure[i], row[1]);
+        show_requirement(row[1], (rk_require)i, r->verdict.figure[i], s->j.minutes);
         (void)snprintf(row[2], SHOWN_CHARS, "%s %.30s",
                        rk_require_is_least((rk_require)i) ? "at least" : "at most", limit);
         (void)snprintf(row[3], SHOWN_CHARS, "%s", r->verdict.line_met[i] ? "met" : "MISSED");
@@ -558,8 +517,6 @@ static void print_found(const search_job *s)
 static int save(search_job *s)
 {
     rk_loop_design *d = &s->j.loop;
-    rk_diag diag = {RK_OK, ""};
-    rk_status status;
 
     if (!s->j.save) return EXIT_DONE;
     if (!s->found.met) {
@@ -572,12 +529,7 @@ static int save(search_job *s)
     d->has_settings = true;
     (void)snprintf(d->rule, sizeof d->rule, "search %s", rk_cost_to_text(s->plan.cost));
     d->lambda = nan("");
-    status = rk_loop_file_save_settings(s->j.input, d, &diag);
-    if (status != RK_OK) return fail_diag(&s->j, status, &diag);
-    if (!s->j.json) {
-        (void)printf("\nSaved as [settings] in %s.\n", s->j.input);
-    }
-    return EXIT_DONE;
+    return save_settings(&s->j);
 }
 
 static int tell(search_job *s)

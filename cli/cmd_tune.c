@@ -166,16 +166,14 @@ static void fill_header(const job *j, row_cells cells)
 
 static void print_table(const tune_job *t)
 {
-    row_cells *rows = calloc((size_t)t->count + 1, sizeof *rows);
+    row_cells rows[RK_TUNINGS_MAX + 1];
     int i;
 
-    if (rows == NULL) return;
     fill_header(&t->j, rows[0]);
     for (i = 0; i < t->count; i++) {
         fill_row(t, i, rows[i + 1]);
     }
     show_table(rows[0], (size_t)t->count + 1, COLUMNS, 2);
-    free(rows);
 }
 
 static bool says_the_same(const rk_tuning *a, const rk_tuning *b)
@@ -248,16 +246,9 @@ static int measure_all(tune_job *t)
     int i;
 
     for (i = 0; i < t->count; i++) {
-        const double none = nan("");
         rk_status status;
 
-        t->measures[i] =
-            (rk_measures){.margins = {.gain_margin = none, .phase_margin = none, .ms = none},
-                          .overshoot = none,
-                          .settling = none,
-                          .travel = none,
-                          .load_iae = none,
-                          .peak = none};
+        t->measures[i] = rk_measures_none();
         if (!t->list[i].usable) continue;
         status = rk_measure(&t->j.loop.model, &t->list[i].settings, t->j.loop.ts,
                             &t->measures[i], &diag);
@@ -397,7 +388,7 @@ static int fan_out(tune_job *t)
     for (i = 0; i < 5; i++) {
         rk_trial_case c = {.plant = d->model,
                            .settings = t->list[shown[i]].settings,
-                           .limits = {-1e12, 1e12, HUGE_VAL}};
+                           .limits = rk_limits_none()};
         rk_status status;
 
         c.ts = isnan(d->ts) ? rk_scan_fast(&c.plant, &c.settings) : d->ts;
@@ -520,18 +511,9 @@ static int show_forms(tune_job *t)
 
 static int save(job *j)
 {
-    rk_diag diag = {RK_OK, ""};
-    int status;
-    rk_status saved;
+    const int status = need_settings(j);
 
-    status = need_settings(j);
-    if (status != EXIT_DONE) return status;
-    saved = rk_loop_file_save_settings(j->input, &j->loop, &diag);
-    if (saved != RK_OK) return fail_diag(j, saved, &diag);
-    if (!j->json) {
-        (void)printf("\nSaved as [settings] in %s.\n", j->input);
-    }
-    return EXIT_DONE;
+    return status == EXIT_DONE ? save_settings(j) : status;
 }
 
 static int print(tune_job *t)

@@ -498,6 +498,24 @@ int need_settings(job *j)
     return EXIT_DONE;
 }
 
+int need_plant(const job *j)
+{
+    if (j->loop.has_plant) return EXIT_DONE;
+    return fail(j, EXIT_USAGE, "no port: give a loop file with [plant], the simulated plant");
+}
+
+int save_settings(const job *j)
+{
+    rk_diag diag = {RK_OK, ""};
+    const rk_status status = rk_loop_file_save_settings(j->input, &j->loop, &diag);
+
+    if (status != RK_OK) return fail_diag(j, status, &diag);
+    if (!j->json) {
+        (void)printf("\nSaved as [settings] in %s.\n", j->input);
+    }
+    return EXIT_DONE;
+}
+
 static void terminal_size(rk_figure_style *style)
 {
     struct winsize size;

@@ -229,12 +229,10 @@ static int set_up(relay_run *r)
 {
     const rk_loop_design *d = &r->j->loop;
     rk_diag diag = {RK_OK, ""};
+    const int plant = need_plant(r->j);
     rk_status status;
 
-    if (!d->has_plant) {
-        return fail(r->j, EXIT_USAGE,
-                    "no port: give a loop file with [plant], the simulated plant");
-    }
+    if (plant != EXIT_DONE) return plant;
     if (isnan(d->ts) || !rk_loop_design_has_out_range(d)) {
         return fail(r->j, EXIT_USAGE, "give [loop] scan, and [out] low and high");
     }

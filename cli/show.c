@@ -47,6 +47,22 @@ void show_time(char *shown, double seconds, bool minutes)
                    minutes ? "min" : "s");
 }
 
+void show_requirement(char *shown, rk_require what, double value, bool minutes)
+{
+    const char *unit = rk_require_unit(what);
+
+    if (strcmp(unit, "s") == 0) {
+        show_time(shown, value, minutes);
+        return;
+    }
+    show_number(shown, value, 4);
+    if (isfinite(value) && unit[0] != '\0') {
+        const size_t used = strlen(shown);
+
+        (void)snprintf(shown + used, SHOWN_CHARS - used, " %s", unit);
+    }
+}
+
 void show_verdict(const char *word, bool good)
 {
     const char *no_colour = getenv("NO_COLOR");

@@ -24,6 +24,9 @@ void show_fixed(char *shown, double value, int places);
 /** A time with its unit: "17.4 s", or "0.29 min" with minutes. */
 void show_time(char *shown, double seconds, bool minutes);
 
+/** A requirement's figure or limit with its unit. */
+void show_requirement(char *shown, rk_require what, double value, bool minutes);
+
 /** A verdict word, coloured on a terminal: green if good, red if not. */
 void show_verdict(const char *word, bool good);
 

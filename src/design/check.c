@@ -84,34 +84,6 @@ static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_fin
     add_offset_finding(loop, findings);
 }
 
-/* A scan to try with where none is given: fast enough not to matter. */
-static double scan_or_fast(const rk_loop_design *loop)
-{
-    if (!isnan(loop->ts)) return loop->ts;
-    return rk_scan_fast(&loop->model, &loop->settings);
-}
-
-static rk_status try_step(const rk_loop_design *loop, rk_check *check, rk_diag *diag)
-{
-    rk_trial_case c = {.name = "check",
-                       .plant = loop->model,
-                       .settings = loop->settings,
-                       .ts = scan_or_fast(loop)};
-    const rk_loop_design unlimited = rk_loop_design_make();
-    rk_trial_plan plan = {.sp_step = 1.0, .band = 0.02};
-    rk_trial *trial = NULL;
-    rk_status status;
-
-    c.limits = rk_loop_design_limits(&unlimited);
-    plan.duration = 2.0 * rk_trial_time_to_settle(&c);
-    status = rk_trial_create(&c, &plan, &trial, diag);
-    if (status != RK_OK) return status;
-    check->metrics = *rk_trial_results(trial);
-    check->tried = true;
-    rk_trial_free(trial);
-    return RK_OK;
-}
-
 rk_status rk_check_run(const rk_loop_design *loop, rk_check *check, rk_diag *diag)
 {
     rk_check made = {.tried = false};
@@ -126,8 +98,10 @@ rk_status rk_check_run(const rk_loop_design *loop, rk_check *check, rk_diag *dia
     status = rk_margins_check(&loop->model, &loop->settings, &made.margins, diag);
     if (status != RK_OK) return status;
     if (made.margins.stable && rk_requirements_need_trial(&loop->requirements)) {
-        status = try_step(loop, &made, diag);
+        status = rk_measure_step(&loop->model, &loop->settings, loop->ts, 1.0, 0.0,
+                                 &made.metrics, diag);
         if (status != RK_OK) return status;
+        made.tried = true;
     }
     made.verdict = rk_requirements_check(&loop->requirements, &made.margins,
                                          made.tried ? &made.metrics : NULL);

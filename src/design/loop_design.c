@@ -136,13 +136,11 @@ bool rk_loop_design_has_out_range(const rk_loop_design *loop)
     return !isnan(loop->out_low) && !isnan(loop->out_high);
 }
 
-/* No plant has an output this large, and sums of it stay finite. */
-#define NO_LIMIT 1e300
-
 rk_limits rk_loop_design_limits(const rk_loop_design *loop)
 {
-    rk_limits limits = {-NO_LIMIT, NO_LIMIT, loop->out_rate};
+    rk_limits limits = rk_limits_none();
 
+    limits.rate = loop->out_rate;
     if (!isnan(loop->out_low)) {
         limits.low = loop->out_low;
     }
@@ -214,7 +212,6 @@ rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "[alarm] hold needs a safe output to go to: give [out] safe");
     }
-    made.pid.bad_to_safe = false;
     flaw = rk_loop_flaw(&made, 0.0, limits.low);
     if (flaw == RK_FLAW_NONE && !isnan(loop->out_safe) &&
         !(loop->out_safe >= limits.low && loop->out_safe <= limits.high)) {

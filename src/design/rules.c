@@ -115,6 +115,7 @@ FORMULA(amigo_pi)
 
 FORMULA(amigo_pid)
 {
+    p->sp_weight = THETA < TAU ? 0.0 : 1.0;
     set(out, (0.2 + (0.45 * TAU / THETA)) / K,
         THETA * ((0.4 * THETA) + (0.8 * TAU)) / (THETA + (0.1 * TAU)),
         0.5 * THETA * TAU / ((0.3 * THETA) + TAU));

@@ -12,6 +12,7 @@ typedef struct rki_plant_facts {
     rk_knobs knobs; /* all set that can be */
     double ku, pu;  /* the ultimate point; infinite: there is none */
     rk_form form; /* set by the rule: the form that its numbers are in; ideal unless it says */
+    double sp_weight; /* set by the rule; 1 unless it says */
 } rki_plant_facts;
 
 /** kc, ti (infinite: none) and td by the formula. */

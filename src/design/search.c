@@ -3,7 +3,6 @@
 
 #include <math.h>
 #include <string.h>
-#include <unistd.h>
 
 #include <redkettle/design/tune.h>
 
@@ -35,7 +34,7 @@ rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag)
 rk_search_plan rk_search_plan_make(const rk_model *model)
 {
     rk_search_plan made = {.model = *model,
-                           .limits = {-1e12, 1e12, HUGE_VAL},
+                           .limits = rk_limits_none(),
                            .ts = nan(""),
                            .sp_step = 1.0,
                            .load_step = 1.0,
@@ -86,21 +85,6 @@ static rk_status best_gain(rki_search_run *s, rki_point *from, int looks, double
 #define FIRST_STEP 0.5
 #define LAST_STEP 0.004
 
-static void set_times(const rki_search_run *s, rki_point *p, double ti, double td)
-{
-    p->settings.ti = s->integral ? ti : HUGE_VAL;
-    p->settings.td = s->derivative ? td : 0.0;
-    p->settings.tf = s->derivative ? td / s->plan->filter_ratio : 0.0;
-}
-
-static bool may_go_on(rki_search_run *s)
-{
-    if (s->plan->go_on != NULL && !s->plan->go_on(s->plan->user, s->part)) {
-        s->stopped = true;
-    }
-    return !s->stopped;
-}
-
 /* Steps in ti, in td and in both together, until none is better. */
 static rk_status walk(rki_search_run *s, rki_point *best)
 {
@@ -109,7 +93,7 @@ static rk_status walk(rki_search_run *s, rki_point *best)
     double step = FIRST_STEP;
     rk_status status = RK_OK;
 
-    while (step > LAST_STEP && status == RK_OK && may_go_on(s)) {
+    while (step > LAST_STEP && status == RK_OK && rki_search_may_go_on(s)) {
         bool moved = false;
         int i;
 
@@ -118,8 +102,9 @@ static rk_status walk(rki_search_run *s, rki_point *best)
 
             if ((ways[i][0] != 0 && !s->integral) || (ways[i][1] != 0 && !s->derivative))
                 continue;
-            set_times(s, &next, best->settings.ti * exp(step * ways[i][0]),
-                      best->settings.td * exp(step * ways[i][1]));
+            next.settings = rki_search_settings(s, best->settings.kc,
+                                                best->settings.ti * exp(step * ways[i][0]),
+                                                best->settings.td * exp(step * ways[i][1]));
             status = best_gain(s, &next, LOOKS, fmax(exp(2.0 * step), 1.1));
             if (status == RK_OK && rki_point_is_better(&next, best)) {
                 *best = next;
@@ -145,19 +130,16 @@ static int list_starts(const rki_search_run *s, rki_point points[RKI_POINTS_MOST
     int rules = 0, count = 0, i;
 
     memset(points, 0, RKI_POINTS_MOST * sizeof *points);
-    points[0].settings =
-        rk_settings_make(integrates ? 0.5 / (p->model.gain * time) : 0.5 / p->model.gain,
-                         integrates ? 8.0 * time : time, 0.0, 0.0);
-    set_times(s, &points[count++], points[0].settings.ti, 0.25 * time);
+    points[count++].settings =
+        rki_search_settings(s, integrates ? 0.5 / (p->model.gain * time) : 0.5 / p->model.gain,
+                            integrates ? 8.0 * time : time, 0.25 * time);
     if (rk_tune_all(&p->model, NULL, p->mode, &knobs, list, &rules, NULL) != RK_OK) {
         rules = 0;
     }
     for (i = 0; i < rules && count < RKI_POINTS_MOST; i++) {
         if (!list[i].usable) continue;
-        points[count].settings = list[i].settings;
-        points[count].settings.sp_weight = 1.0;
-        set_times(s, &points[count], list[i].settings.ti, list[i].settings.td);
-        count++;
+        points[count++].settings = rki_search_settings(
+            s, list[i].settings.kc, list[i].settings.ti, list[i].settings.td);
     }
     return count;
 }
@@ -192,40 +174,13 @@ static rk_status begin(rki_search_run *s, rki_point *best)
         if (status == RK_OK && rki_point_is_better(&points[turn], best)) {
             *best = points[turn];
         }
-        if (!may_go_on(s)) break;
+        if (!rki_search_may_go_on(s)) break;
     }
     return status;
 }
 
-/* The line whose shortfall is largest stands in the way. */
-static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_result *result)
-{
-    const rk_requirements *r = &s->plan->requirements;
-    double worst = 0;
-    int i;
-
-    rki_point_figures(s, p, result->verdict.figure);
-    result->in_the_way = RK_REQUIRE_COUNT;
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const double miss = isnan(r->limit[i])
-                                ? 0.0
-                                : rki_shortfall(result->verdict.figure[i], r->limit[i],
-                                                rk_require_is_least((rk_require)i));
-
-        result->verdict.asked[i] = !isnan(r->limit[i]);
-        result->verdict.line_met[i] = miss == 0;
-        if (miss > worst) {
-            worst = miss;
-            result->in_the_way = (rk_require)i;
-        }
-    }
-    result->verdict.met = worst == 0;
-    result->met = result->verdict.met;
-}
-
 rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag)
 {
-    rk_search_result made;
     rki_search_run s = {.plan = plan};
     rki_point best;
     rk_status status;
@@ -233,7 +188,6 @@ rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_dia
     if (plan == NULL || result == NULL) return RK_ERR_ARG;
     status = rki_search_check(plan, &s, diag);
     if (status != RK_OK) return status;
-    memset(&made, 0, sizeof made);
     memset(&best, 0, sizeof best);
     rki_search_plan_sweep(&s);
     status = begin(&s, &best);
@@ -246,14 +200,5 @@ rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_dia
         return rk_diag_set(diag, RK_ERR_DATA,
                            "no stable %s settings were found for this process", plan->mode);
     }
-    made.settings = best.settings;
-    made.cost = best.cost;
-    made.tried = s.tried;
-    made.stopped = s.stopped;
-    take_verdict(&s, &best, &made);
-    status = rk_measure(&plan->model, &best.settings, plan->ts, &made.measures, diag);
-    if (status == RK_OK) {
-        *result = made;
-    }
-    return status;
+    return rki_search_result(&s, &best, result, diag);
 }

@@ -28,11 +28,9 @@ static rk_settings settings_at(const rki_search_run *s, const rk_grid *g, size_t
 {
     const size_t kc = at % g->kc.count, ti = (at / g->kc.count) % g->ti.count;
     const size_t td = at / (g->kc.count * g->ti.count);
-    const double derivative = s->derivative ? rk_grid_value(&g->td, td) : 0.0;
 
-    return rk_settings_make(rk_grid_value(&g->kc, kc),
-                            s->integral ? rk_grid_value(&g->ti, ti) : HUGE_VAL, derivative,
-                            derivative / s->plan->filter_ratio);
+    return rki_search_settings(s, rk_grid_value(&g->kc, kc), rk_grid_value(&g->ti, ti),
+                               rk_grid_value(&g->td, td));
 }
 
 static void take(const rki_search_run *s, const rki_point *from, rk_grid_point *to)
@@ -67,10 +65,7 @@ static rk_status run_all(rki_search_run *s, const rk_grid *grid, size_t count,
             some[i].settings = settings_at(s, grid, first + i);
         }
         s->part = (double)first / (double)count;
-        if (s->plan->go_on != NULL && !s->plan->go_on(s->plan->user, s->part)) {
-            s->stopped = true;
-        }
-        if (s->stopped && first > 0) {
+        if (!rki_search_may_go_on(s) && first > 0) {
             for (i = 0; i < many; i++) {
                 take(s, &some[i], &points[first + i]);
             }
@@ -90,14 +85,16 @@ static rk_status run_all(rki_search_run *s, const rk_grid *grid, size_t count,
 }
 
 rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_grid_point *points,
-                         size_t *best, rk_diag *diag)
+                         size_t *best, rk_search_result *result, rk_diag *diag)
 {
     rki_search_run s = {.plan = plan};
     rki_point found;
     size_t at = 0;
     rk_status status;
 
-    if (plan == NULL || grid == NULL || points == NULL || best == NULL) return RK_ERR_ARG;
+    if (plan == NULL || grid == NULL || points == NULL || best == NULL || result == NULL) {
+        return RK_ERR_ARG;
+    }
     status = rki_search_check(plan, &s, diag);
     if (status == RK_OK) {
         status = check_axis("kc", &grid->kc, diag);
@@ -119,5 +116,5 @@ rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_gri
         return rk_diag_set(diag, RK_ERR_DATA, "no point of the grid is stable");
     }
     *best = at;
-    return RK_OK;
+    return rki_search_result(&s, &found, result, diag);
 }

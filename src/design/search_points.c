@@ -34,8 +34,24 @@ void rki_search_plan_sweep(rki_search_run *s)
     }
 }
 
+rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, double td)
+{
+    const double derivative = s->derivative ? td : 0.0;
+
+    return rk_settings_make(kc, s->integral ? ti : HUGE_VAL, derivative,
+                            derivative / s->plan->filter_ratio);
+}
+
+bool rki_search_may_go_on(rki_search_run *s)
+{
+    if (s->plan->go_on != NULL && !s->plan->go_on(s->plan->user, s->part)) {
+        s->stopped = true;
+    }
+    return !s->stopped;
+}
+
 /* How much of a limit is missing: 0 if it is met, 1 if half or twice of it. */
-double rki_shortfall(double figure, double limit, bool least)
+static double shortfall(double figure, double limit, bool least)
 {
     if (!isfinite(figure)) return least && figure > 0 ? 0.0 : 10.0;
     if (least) return figure >= limit ? 0.0 : fmin((limit / fmax(figure, 1e-9)) - 1.0, 10.0);
@@ -84,8 +100,7 @@ static void judge(const rki_search_run *s, rki_point *p)
     rki_point_figures(s, p, figure);
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         if (!isnan(r->limit[i])) {
-            p->missing +=
-                rki_shortfall(figure[i], r->limit[i], rk_require_is_least((rk_require)i));
+            p->missing += shortfall(figure[i], r->limit[i], rk_require_is_least((rk_require)i));
         }
     }
     p->cost = cost_of(s, p);
@@ -106,7 +121,7 @@ typedef struct share {
     int first, last;
 } share;
 
-/* Every rki_point by itself: the same numbers whoever computes them. */
+/* Every point by itself: the same numbers whoever computes them. */
 static void *work(void *given)
 {
     share *mine = given;
@@ -170,16 +185,14 @@ rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count)
 
 rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *diag)
 {
-    static const char *const modes[] = {"P", "PI", "PD", "PID", NULL};
     const char *mode = p->mode != NULL ? p->mode : "";
-    int found = 0;
     rk_status status = rk_model_check(&p->model, diag);
 
     if (status == RK_OK) {
         status = rk_limits_check(&p->limits, diag);
     }
     if (status == RK_OK) {
-        status = rki_word_find(modes, "mode", mode, &found, diag);
+        status = rki_mode_check(mode, diag);
     }
     if (status != RK_OK) return status;
     if (p->sp_step == 0 || p->load_step == 0 || !isfinite(p->sp_step) ||
@@ -203,4 +216,49 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
     }
     s->threads = s->threads < 1 ? 1 : s->threads > THREADS_MOST ? THREADS_MOST : s->threads;
     return RK_OK;
+}
+
+/* The line whose shortfall is largest stands in the way. */
+static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_result *result)
+{
+    const rk_requirements *r = &s->plan->requirements;
+    double worst = 0;
+    int i;
+
+    rki_point_figures(s, p, result->verdict.figure);
+    result->in_the_way = RK_REQUIRE_COUNT;
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const double miss = isnan(r->limit[i])
+                                ? 0.0
+                                : shortfall(result->verdict.figure[i], r->limit[i],
+                                            rk_require_is_least((rk_require)i));
+
+        result->verdict.asked[i] = !isnan(r->limit[i]);
+        result->verdict.line_met[i] = miss == 0;
+        if (miss > worst) {
+            worst = miss;
+            result->in_the_way = (rk_require)i;
+        }
+    }
+    result->verdict.met = worst == 0;
+    result->met = result->verdict.met;
+}
+
+rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
+                            rk_search_result *result, rk_diag *diag)
+{
+    rk_search_result made;
+    rk_status status;
+
+    memset(&made, 0, sizeof made);
+    made.settings = best->settings;
+    made.cost = best->cost;
+    made.tried = s->tried;
+    made.stopped = s->stopped;
+    take_verdict(s, best, &made);
+    status = rk_measure(&s->plan->model, &best->settings, s->plan->ts, &made.measures, diag);
+    if (status == RK_OK) {
+        *result = made;
+    }
+    return status;
 }

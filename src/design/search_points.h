@@ -28,17 +28,24 @@ typedef struct rki_search_run {
 /** Is the plan one? Sets mode and threads of *s. Errors  as rk_search. */
 rk_status rki_search_check(const rk_search_plan *plan, rki_search_run *s, rk_diag *diag);
 
+/** Settings as the plan's mode and filter ratio have them: ti and td where there are any. */
+rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, double td);
+
+/** Tell how far it is; false, and s->stopped, if it is to end. */
+bool rki_search_may_go_on(rki_search_run *s);
+
 /** How long the runs last, and how often they look. */
 void rki_search_plan_sweep(rki_search_run *s);
-
-/** How much of a limit is missing: 0 if it is met, 1 if half or twice of it. */
-double rki_shortfall(double figure, double limit, bool least);
 
 /** A point's figures, in the order of rk_require. */
 void rki_point_figures(const rki_search_run *s, const rki_point *p,
                        double figure[RK_REQUIRE_COUNT]);
 
 bool rki_point_is_better(const rki_point *a, const rki_point *b);
+
+/** What was found, by its best point: the verdict line by line, and what it does. */
+rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
+                            rk_search_result *result, rk_diag *diag);
 
 /** Run points, each by its settings, by all threads: the same numbers whoever computes them. */
 rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count);

@@ -277,6 +277,13 @@ rk_status rk_settings_from_given(const rk_given_settings *given, const char *mar
     return rk_settings_from_form(&values, settings, diag);
 }
 
+rk_limits rk_limits_none(void)
+{
+    const rk_limits none = {-1e12, 1e12, HUGE_VAL};
+
+    return none;
+}
+
 rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag)
 {
     if (limits == NULL) return RK_ERR_ARG;

@@ -199,8 +199,7 @@ static void add_remarks(const rki_rule *rule, const rki_plant_facts *p, rk_tunin
         t->settings.ti < tau) {
         say(t, "ti is capped below the time constant, for quick recovery from a load");
     }
-    if (strcmp(rule->name, "amigo") == 0 && strcmp(rule->mode, "PID") == 0 &&
-        p->model.kind == RK_MODEL_FOPDT && p->model.dead_time < tau) {
+    if (p->sp_weight == 0) {
         say(t, "with setpoint weight 0");
     }
 }
@@ -223,8 +222,7 @@ static const char *obstacle(const rki_rule *rule, const rki_plant_facts *p)
     return NULL;
 }
 
-static void take_values(const rki_rule *rule, const rki_plant_facts *p, const double v[3],
-                        rk_tuning *t)
+static void take_values(const rki_plant_facts *p, const double v[3], rk_tuning *t)
 {
     const rk_form_values series = {RK_FORM_SERIES, v[0], v[1], v[2], 0.0};
     rk_status status = RK_OK;
@@ -233,10 +231,7 @@ static void take_values(const rki_rule *rule, const rki_plant_facts *p, const do
     if (p->form == RK_FORM_SERIES) {
         status = rk_settings_from_form(&series, &t->settings, NULL);
     }
-    if (strcmp(rule->name, "amigo") == 0 && v[2] > 0 && p->model.kind == RK_MODEL_FOPDT &&
-        p->model.dead_time < p->model.time_constant[0]) {
-        t->settings.sp_weight = 0.0;
-    }
+    t->settings.sp_weight = p->sp_weight;
     t->usable = status == RK_OK && v[0] * p->model.gain > 0 &&
                 rk_settings_check(&t->settings, NULL) == RK_OK;
 }
@@ -265,7 +260,7 @@ static void apply(const rki_rule *rule, const rki_plant_facts *facts, bool reduc
     }
     judge_range(rule, &p, t);
     rule->formula(&p, v);
-    take_values(rule, &p, v, t);
+    take_values(&p, v, t);
     if (!t->usable) {
         t->in_range = false;
         say(t, "gives no controller here: a gain of the wrong sign, or a time below 0");
@@ -316,7 +311,6 @@ static rk_status find_ultimate(rki_plant_facts *p, rk_diag *diag)
 
 static rk_status check_words(const char *rule, const char *mode, rk_diag *diag)
 {
-    static const char *const modes[] = {"P", "PI", "PD", "PID", NULL};
     int found = 0;
     rk_status status = RK_OK;
 
@@ -324,7 +318,7 @@ static rk_status check_words(const char *rule, const char *mode, rk_diag *diag)
         status = rk_rule_from_name(rule, &found, diag);
     }
     if (status == RK_OK && mode != NULL) {
-        status = rki_word_find(modes, "mode", mode, &found, diag);
+        status = rki_mode_check(mode, diag);
     }
     return status;
 }
@@ -342,6 +336,7 @@ rk_status rk_tune_all(const rk_model *model, const char *rule, const char *mode,
     memset(&facts, 0, sizeof facts);
     facts.model = *model;
     facts.knobs = *knobs;
+    facts.sp_weight = 1.0;
     status = check_words(rule, mode, diag);
     if (status == RK_OK) {
         status = check_knobs(knobs, diag);

@@ -32,3 +32,11 @@ rk_status rki_word_find(const char *const *words, const char *what, const char *
     }
     return rk_diag_set(diag, RK_ERR_RANGE, "unknown %s '%s'; known: %s", what, text, known);
 }
+
+rk_status rki_mode_check(const char *mode, rk_diag *diag)
+{
+    static const char *const modes[] = {"P", "PI", "PD", "PID", NULL};
+    int found = 0;
+
+    return rki_word_find(modes, "mode", mode, &found, diag);
+}

@@ -11,4 +11,7 @@ const char *rki_word(const char *const *words, int at);
 rk_status rki_word_find(const char *const *words, const char *what, const char *text, int *at,
                         rk_diag *diag);
 
+/** "P", "PI", "PD" or "PID"; else RK_ERR_RANGE. */
+rk_status rki_mode_check(const char *mode, rk_diag *diag);
+
 #endif

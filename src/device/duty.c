@@ -3,20 +3,15 @@
 
 #include <stddef.h>
 
+#include "scans.h"
+
 #define PERIOD_LEAST RK_C(2.0)
 #define PERIOD_MOST RK_C(1.0e6)
 
-/* A time in scans, to the nearest, or not shorter than it. */
+/* A time in scans, to the nearest. */
 static long nearest(rk_real time, rk_real ts)
 {
     return (long)((time / ts) + RK_C(0.5));
-}
-
-static long not_shorter(rk_real time, rk_real ts)
-{
-    const long whole = (long)(time / ts);
-
-    return (rk_real)whole * ts < time ? whole + 1 : whole;
 }
 
 rk_flaw rk_duty_flaw(const rk_duty_params *p)
@@ -29,7 +24,8 @@ rk_flaw rk_duty_flaw(const rk_duty_params *p)
         !(p->least_off <= p->period)) {
         return RK_FLAW_LEAST_TIMES;
     }
-    return not_shorter(p->least_on, p->ts) + not_shorter(p->least_off, p->ts) <=
+    return rki_scans_not_shorter(p->least_on, p->ts) +
+                       rki_scans_not_shorter(p->least_off, p->ts) <=
                    nearest(p->period, p->ts)
                ? RK_FLAW_NONE
                : RK_FLAW_LEAST_TIMES;
@@ -40,8 +36,8 @@ rk_status rk_duty_init(rk_duty *block, const rk_duty_params *params)
     if (block == NULL || params == NULL) return RK_ERR_ARG;
     if (rk_duty_flaw(params) != RK_FLAW_NONE) return RK_ERR_RANGE;
     block->period = nearest(params->period, params->ts);
-    block->least_on = not_shorter(params->least_on, params->ts);
-    block->least_off = not_shorter(params->least_off, params->ts);
+    block->least_on = rki_scans_not_shorter(params->least_on, params->ts);
+    block->least_off = rki_scans_not_shorter(params->least_off, params->ts);
     block->at = 0;
     block->on_for = 0;
     block->carried = RK_C(0.0);

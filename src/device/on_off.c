@@ -4,25 +4,18 @@
 #include <limits.h>
 #include <stddef.h>
 
-#define SCANS_MOST RK_C(1.0e9)
+#include "scans.h"
 
 rk_flaw rk_on_off_flaw(const rk_on_off_params *p)
 {
     if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_FLAW_TS;
     if (!(p->hysteresis >= 0) || !rk_is_finite(p->hysteresis)) return RK_FLAW_HYSTERESIS;
-    if (!(p->least_on >= 0) || !(p->least_on / p->ts <= SCANS_MOST)) return RK_FLAW_LEAST_TIMES;
-    if (!(p->least_off >= 0) || !(p->least_off / p->ts <= SCANS_MOST)) {
+    if (!(p->least_on >= 0) || !(p->least_on / p->ts <= RKI_SCANS_MOST))
+        return RK_FLAW_LEAST_TIMES;
+    if (!(p->least_off >= 0) || !(p->least_off / p->ts <= RKI_SCANS_MOST)) {
         return RK_FLAW_LEAST_TIMES;
     }
     return RK_FLAW_NONE;
-}
-
-/* A time in scans, not shorter than it. */
-static long scans_of(rk_real time, rk_real ts)
-{
-    const long whole = (long)(time / ts);
-
-    return (rk_real)whole * ts < time ? whole + 1 : whole;
 }
 
 rk_status rk_on_off_init(rk_on_off *block, const rk_on_off_params *params, bool on_now)
@@ -33,8 +26,8 @@ rk_status rk_on_off_init(rk_on_off *block, const rk_on_off_params *params, bool 
     block->direct = params->direct;
     block->bad_on = params->bad_on;
     block->on = on_now;
-    block->least_on = scans_of(params->least_on, params->ts);
-    block->least_off = scans_of(params->least_off, params->ts);
+    block->least_on = rki_scans_not_shorter(params->least_on, params->ts);
+    block->least_off = rki_scans_not_shorter(params->least_off, params->ts);
     block->since = LONG_MAX;
     return RK_OK;
 }

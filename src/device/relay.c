@@ -3,11 +3,12 @@
 
 #include <stddef.h>
 
+#include "scans.h"
+
 /* A cycle is even if it is like the one before to this part, and to a scan: noise tells them
    apart too. */
 #define EVEN RK_C(0.2)
 enum { CYCLES_MOST = 100 };
-#define SCANS_MOST RK_C(1.0e9)
 #define PI RK_C(3.14159265358979323846)
 
 rk_flaw rk_relay_flaw(const rk_relay_params *p, rk_real out_now)
@@ -22,7 +23,7 @@ rk_flaw rk_relay_flaw(const rk_relay_params *p, rk_real out_now)
     }
     if (!(p->hysteresis >= 0) || !rk_is_finite(p->hysteresis)) return RK_FLAW_HYSTERESIS;
     if (p->cycles < 1 || p->cycles > CYCLES_MOST) return RK_FLAW_CYCLES;
-    if (!(p->patience > 0) || !(p->patience / p->ts <= SCANS_MOST)) return RK_FLAW_PATIENCE;
+    if (!(p->patience > 0) || !(p->patience / p->ts <= RKI_SCANS_MOST)) return RK_FLAW_PATIENCE;
     if (!(p->pv_lo < p->pv_hi)) return RK_FLAW_PV_RANGE;
     return RK_FLAW_NONE;
 }

@@ -189,10 +189,16 @@ START_TEST(grid_holds_every_run_and_names_the_best)
     const rk_grid grid = {{0.5, 4, 8}, {4, 20, 9}, {0, 0, 1}};
     rk_search_plan plan = quick_plan();
     rk_grid_point points[72];
+    rk_search_result found;
     size_t best, i;
 
-    ck_assert_int_eq(rk_search_grid(&plan, &grid, points, &best, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_grid(&plan, &grid, points, &best, &found, NULL), RK_OK);
     ck_assert(points[best].met);
+    ck_assert(found.met && found.verdict.met && found.in_the_way == RK_REQUIRE_COUNT);
+    ck_assert_uint_eq(found.tried, 72);
+    ck_assert_double_eq(found.settings.kc, points[best].settings.kc);
+    ck_assert_double_eq(found.settings.ti, points[best].settings.ti);
+    ck_assert_double_eq(found.cost, points[best].cost);
     for (i = 0; i < 72; i++) {
         const rk_settings *s = &points[i].settings;
         rk_margins m;
@@ -216,12 +222,14 @@ START_TEST(grid_refuses_axes_that_are_none)
     const rk_grid unstable = {{900, 1000, 2}, {4, 5, 2}, {0, 0, 1}};
     rk_search_plan plan = quick_plan();
     rk_grid_point points[72];
+    rk_search_result found;
     size_t best;
 
-    ck_assert_int_eq(rk_search_grid(&plan, &wrong, points, &best, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_search_grid(&plan, &none, points, &best, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_search_grid(&plan, &unstable, points, &best, NULL), RK_ERR_DATA);
-    ck_assert_int_eq(rk_search_grid(&plan, NULL, points, &best, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_search_grid(&plan, &wrong, points, &best, &found, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_grid(&plan, &none, points, &best, &found, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_grid(&plan, &unstable, points, &best, &found, NULL),
+                     RK_ERR_DATA);
+    ck_assert_int_eq(rk_search_grid(&plan, NULL, points, &best, &found, NULL), RK_ERR_ARG);
 }
 END_TEST
 

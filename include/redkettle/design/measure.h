@@ -15,8 +15,22 @@ typedef struct rk_measures {
     double peak;      /* its largest deviation, pv-EU */
 } rk_measures;
 
+/** What settings that cannot be used do: all NaN. */
+rk_measures rk_measures_none(void);
+
 /** A scan to try with where none is given, s: fast enough not to matter. */
 double rk_scan_fast(const rk_model *model, const rk_settings *settings);
+
+/**
+ * One step of the setpoint, or of the load at the plant's input, with a valve that has no
+ * limits.
+ *
+ * Units   ts in s, NaN: rk_scan_fast; sp_step in pv-EU; load_step in out-EU.
+ * Errors  as rk_trial_create.
+ */
+rk_status rk_measure_step(const rk_model *model, const rk_settings *settings, double ts,
+                          double sp_step, double load_step, rk_trial_metrics *metrics,
+                          rk_diag *diag);
 
 /**
  * Margins, a setpoint step and a load step. An unstable loop has margins only; settings that a

@@ -91,13 +91,13 @@ typedef struct rk_grid_point {
 
 /**
  * Run every point of a grid: points[(td * ti.count + ti) * kc.count + kc]. *best is the best of
- * them, the requirements first and then the cost. Ended by go_on, the rest is unstable with
- * NaN.
+ * them, the requirements first and then the cost; *result what it does. Ended by go_on, the
+ * rest is unstable with NaN.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search, or for an axis the wrong way round;
  *         RK_ERR_DATA if no point is stable; RK_ERR_MEMORY.
  */
 rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_grid_point *points,
-                         size_t *best, rk_diag *diag);
+                         size_t *best, rk_search_result *result, rk_diag *diag);
 
 #endif

@@ -108,6 +108,9 @@ typedef struct rk_limits {
     double rate;      /* out-EU per s, > 0; infinite: none */
 } rk_limits;
 
+/** Limits that are none: no plant has an output of 1e12, and sums of it stay finite. */
+rk_limits rk_limits_none(void);
+
 /** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for limits the wrong way round or a rate not >
  * 0. */
 rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag);
