@@ -248,14 +248,14 @@ static void do_events(run_job *r, live_loop *live, size_t *done)
 
 static rk_status log_row(run_job *r, rk_diag *diag)
 {
-    const run_rows *rows = live_loop_rows(r->live);
-    const size_t last = rows->count - 1;
+    const rk_run_curves rows = live_loop_curves(r->live);
+    const size_t last = rows.count - 1;
     char alarms[200];
 
     if (r->log == NULL) return RK_OK;
     alarm_words(live_loop_block(r->live)->alarms, " + ", alarms, sizeof alarms);
-    return rk_record_log_run_row(r->log, rows->time[last], rows->out[last], rows->pv[last],
-                                 rows->sp[last], live_loop_mode(r->live), alarms, diag);
+    return rk_record_log_run_row(r->log, rows.time[last], rows.out[last], rows.pv[last],
+                                 rows.sp[last], live_loop_mode(r->live), alarms, diag);
 }
 
 /* What changed, one line each, when there is no view: modes are the user's own doing, alarms
@@ -340,8 +340,7 @@ static int run_beside(run_job *r)
 
 static rk_run_figures figures_of(const live_loop *live)
 {
-    const run_rows *rows = live_loop_rows(live);
-    const rk_run_curves curves = {"", rows->count, rows->time, rows->sp, rows->pv, rows->out};
+    const rk_run_curves curves = live_loop_curves(live);
 
     return rk_run_measure(&curves);
 }
@@ -387,7 +386,7 @@ static int tell_json(const run_job *r, bool safe)
     const rk_loop *block = live_loop_block(r->live);
     char alarms[200];
     const rk_run_result result = {
-        .rows = live_loop_rows(r->live)->count,
+        .rows = live_loop_curves(r->live).count,
         .file = r->record,
         .mode = live_loop_mode(r->live),
         .alarms = alarms,
@@ -415,7 +414,7 @@ static int tell(const run_job *r, bool stopped, bool safe)
     show_time(length, live_loop_time(r->live), r->j.minutes);
     show_verdict(stopped ? "STOPPED" : "DONE", !stopped);
     (void)printf(": %s, %zu scans of %g s, %s; SP %.5g, PV %.5g %s, OUT %.5g %s, %s.\n", length,
-                 live_loop_rows(r->live)->count, d->ts,
+                 live_loop_curves(r->live).count, d->ts,
                  isnan(r->times)   ? "the plant's own time"
                  : r->times == 1.0 ? "real time"
                                    : "faster than real time",
@@ -447,16 +446,8 @@ static rk_status draw(const job *j, const void *what, const rk_figure_style *sty
     size_t i;
 
     for (i = 0; i < count; i++) {
-        const run_rows *rows = live_loop_rows(lives[i]);
-
-        curves[i] = (rk_run_curves){count == 1 ? "PV"
-                                    : i == 0   ? "soft start"
-                                               : "setpoint step",
-                                    rows->count,
-                                    rows->time,
-                                    rows->sp,
-                                    rows->pv,
-                                    rows->out};
+        curves[i] = live_loop_curves(lives[i]);
+        curves[i].name = count == 1 ? "PV" : i == 0 ? "soft start" : "setpoint step";
     }
     return rk_figure_run(&j->loop, curves, count, style, image, diag);
 }
@@ -487,7 +478,7 @@ static int run_live(run_job *r)
     if (status == EXIT_DONE) {
         status = tell(r, stopped, safe);
     }
-    if (status == EXIT_DONE && live_loop_rows(r->live)->count > 1) {
+    if (status == EXIT_DONE && live_loop_curves(r->live).count > 1) {
         status = write_figure(&r->j, draw, r);
     }
     if (status != EXIT_DONE || !stopped) return status;

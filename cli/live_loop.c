@@ -9,6 +9,12 @@
 
 #include "sim_port.h"
 
+/* The scans of a run. */
+typedef struct run_rows {
+    double *time, *sp, *pv, *out;
+    size_t count, room;
+} run_rows;
+
 struct live_loop {
     const rk_loop_design *design;
     sim_port *port;
@@ -182,9 +188,12 @@ double live_loop_time(const live_loop *live)
     return (double)live->scans * live->design->ts;
 }
 
-const run_rows *live_loop_rows(const live_loop *live)
+rk_run_curves live_loop_curves(const live_loop *live)
 {
-    return &live->rows;
+    const run_rows *r = &live->rows;
+    const rk_run_curves made = {"", r->count, r->time, r->sp, r->pv, r->out};
+
+    return made;
 }
 
 const char *live_loop_mode(const live_loop *live)

@@ -27,12 +27,6 @@ enum { EVENTS_MAX = 64 };
 /** "sp=12.5", "manual=40", "manual", "auto" or "load=-3"; false if it is none of these. */
 bool event_parse(const char *words, event *made);
 
-/** The scans of a run. */
-typedef struct run_rows {
-    double *time, *sp, *pv, *out;
-    size_t count, room;
-} run_rows;
-
 /** A loop running on the simulated plant of its loop file. */
 typedef struct live_loop live_loop;
 
@@ -56,10 +50,10 @@ rk_status live_loop_scan(live_loop *live, double elapsed, rk_diag *diag);
 /** Put the safe output on the valve, at once; false if the port does not take it. */
 bool live_loop_make_safe(live_loop *live);
 
-/** The block, to look at; its clock, s; the rows so far. */
+/** The block, to look at; its clock, s; the scans so far, without a name, until the next. */
 rk_loop *live_loop_block(live_loop *live);
 double live_loop_time(const live_loop *live);
-const run_rows *live_loop_rows(const live_loop *live);
+rk_run_curves live_loop_curves(const live_loop *live);
 
 /** "auto", "manual". */
 const char *live_loop_mode(const live_loop *live);

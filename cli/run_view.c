@@ -62,15 +62,15 @@ static int line_of(const panel *p, double value)
 }
 
 /* The rows that a column of the screen stands for: the newest are at the right. */
-static size_t row_of(const run_rows *rows, const panel *p, int column, size_t per_column)
+static size_t row_of(const rk_run_curves *rows, const panel *p, int column, size_t per_column)
 {
     const size_t back = (size_t)(p->width - 1 - column) * per_column;
 
     return back < rows->count ? rows->count - 1 - back : rows->count;
 }
 
-static void plot(const run_rows *rows, const double *values, const panel *p, size_t per_column,
-                 char mark)
+static void plot(const rk_run_curves *rows, const double *values, const panel *p,
+                 size_t per_column, char mark)
 {
     int column;
 
@@ -84,7 +84,7 @@ static void plot(const run_rows *rows, const double *values, const panel *p, siz
 }
 
 /* Room for what is shown, and a little more; never less than a hundredth of the range. */
-static void fit_range(const run_rows *rows, const double *values, const panel *shape,
+static void fit_range(const rk_run_curves *rows, const double *values, const panel *shape,
                       size_t per_column, double span, panel *p)
 {
     int column;
@@ -120,7 +120,7 @@ static panel new_panel(int top, int height)
     return made;
 }
 
-static void show_trend(const rk_loop_design *d, const run_rows *rows)
+static void show_trend(const rk_loop_design *d, const rk_run_curves *rows)
 {
     const int top = 8, room = LINES - top - 3, upper = (2 * room) / 3;
     const double pv_span = isnan(d->pv_low) ? 1.0 : d->pv_high - d->pv_low;
@@ -180,6 +180,7 @@ static void show_keys(void)
 void run_view_show(const rk_loop_design *d, live_loop *live, double until)
 {
     const rk_loop *block = live_loop_block(live);
+    const rk_run_curves rows = live_loop_curves(live);
     const bool manual = block->pid.mode != RK_PID_AUTO;
     char alarms[200], seen[200];
 
@@ -207,7 +208,7 @@ void run_view_show(const rk_loop_design *d, live_loop *live, double until)
     (void)mvprintw(5, 0, "alarm %s%s%s%s", alarms[0] != '\0' ? alarms : "none now",
                    seen[0] != '\0' ? "   (over: " : "", seen, seen[0] != '\0' ? ")" : "");
     (void)attroff((int)COLOR_PAIR(COLOUR_ALARM) | A_BOLD);
-    show_trend(d, live_loop_rows(live));
+    show_trend(d, &rows);
     show_keys();
     (void)refresh();
 }

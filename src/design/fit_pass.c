@@ -370,7 +370,7 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
 {
     const rki_series *s = task->series;
     double last = 0;
-    int place[RKI_PARAMETERS], width, a, c;
+    int place[RKI_PARAMETERS], width;
     size_t chain = 0, i;
     batch b;
     walker w;
@@ -399,9 +399,5 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
         }
         take_batch(task, place, width, &b, normal);
     }
-    for (a = 0; a < RKI_PARAMETERS; a++) {
-        for (c = 0; c < a; c++) {
-            normal->h[c][a] = normal->h[a][c];
-        }
-    }
+    rki_normal_mirror(normal);
 }

@@ -48,6 +48,18 @@ typedef struct rki_normal {
     double count; /* of samples in it, a thinned one's rows counted */
 } rki_normal;
 
+/** The upper half of h from the lower one. */
+static inline void rki_normal_mirror(rki_normal *n)
+{
+    int i, j;
+
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < i; j++) {
+            n->h[j][i] = n->h[i][j];
+        }
+    }
+}
+
 /** One pass over the data. residual, if not NULL, gets what is left at every sample, not
  * whitened.
  */

@@ -77,11 +77,7 @@ static void keep_active(unsigned active, rki_normal *n)
 {
     int i, j;
 
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < i; j++) {
-            n->h[j][i] = n->h[i][j];
-        }
-    }
+    rki_normal_mirror(n);
     for (i = 0; i < RKI_PARAMETERS; i++) {
         if ((active >> i) & 1U) continue;
         n->g[i] = 0;

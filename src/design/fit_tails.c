@@ -186,16 +186,11 @@ double rki_tails_solve(const rki_task *task, const rki_tail *tails, double q[RKI
     const unsigned linear = task->active & ((1U << RKI_THETA) - 1U);
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS], gained;
     rki_normal n;
-    int a, b;
 
     memset(&n, 0, sizeof n);
     add_rest(&tails[0], &n);
     add_responses(task, tails, q, &n);
-    for (a = 0; a < RKI_THETA; a++) {
-        for (b = 0; b < a; b++) {
-            n.h[b][a] = n.h[a][b];
-        }
-    }
+    rki_normal_mirror(&n);
     gained = rki_promise(linear, &n, inverse, d);
     memcpy(q, d, RKI_THETA * sizeof *q);
     return fmax(tails[0].yy - gained, 0.0);

@@ -3,16 +3,17 @@
 
 #include <stdbool.h>
 
+#include "plant_rest.h"
+
 /* Nothing grows: both roots within the unit circle, or one at 1 (the Jury conditions; the
    second as a product, so that an integrator's 1 gives 0 in any precision). */
 static bool is_sound(const rk_plant_params *p)
 {
     const rk_real one = RK_C(1.0);
-    const rk_real trace = p->a[0][0] + p->a[1][1], cross = p->a[0][1] * p->a[1][0];
-    const rk_real det = (p->a[0][0] * p->a[1][1]) - cross;
+    const rk_real trace = p->a[0][0] + p->a[1][1];
+    const rk_real det = (p->a[0][0] * p->a[1][1]) - (p->a[0][1] * p->a[1][0]);
 
-    return (det < one) && (det > -one) &&
-           (((one - p->a[0][0]) * (one - p->a[1][1])) - cross >= 0) &&
+    return (det < one) && (det > -one) && (rki_plant_rest(p) >= 0) &&
            ((one + trace) + det > 0) && rk_is_finite(p->a[0][1]) && rk_is_finite(p->a[1][0]);
 }
 
@@ -21,7 +22,7 @@ static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[2])
 {
     const rk_real g0 = (p->b0[0] + p->b1[0]) * u, g1 = (p->b0[1] + p->b1[1]) * u;
     const rk_real c0 = RK_C(1.0) - p->a[0][0], c1 = RK_C(1.0) - p->a[1][1];
-    const rk_real det = (c0 * c1) - (p->a[0][1] * p->a[1][0]);
+    const rk_real det = rki_plant_rest(p);
 
     if (!(det > 0)) {
         x[0] = RK_C(0.0);

@@ -1,12 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/device/predictor.h>
 
-static bool integrates(const rk_plant_params *p)
-{
-    const rk_real c0 = RK_C(1.0) - p->a[0][0], c1 = RK_C(1.0) - p->a[1][1];
-
-    return !((c0 * c1) - (p->a[0][1] * p->a[1][0]) > 0);
-}
+#include "plant_rest.h"
 
 rk_flaw rk_predictor_flaw(const rk_plant_params *whole, const rk_plant_params *quick,
                           rk_real out_now)
@@ -15,7 +10,7 @@ rk_flaw rk_predictor_flaw(const rk_plant_params *whole, const rk_plant_params *q
     int i, j;
 
     if (flaw != RK_FLAW_NONE) return flaw;
-    if (integrates(whole)) return RK_FLAW_INTEGRATING_MODEL;
+    if (!(rki_plant_rest(whole) > 0)) return RK_FLAW_INTEGRATING_MODEL;
     if (rk_plant_flaw(quick, out_now) != RK_FLAW_NONE || quick->delay != 0 ||
         quick->out0 != whole->out0 || quick->pv0 != whole->pv0) {
         return RK_FLAW_MODELS_DIFFER;

@@ -10,10 +10,6 @@
 #include "figure_parts.h"
 #include "gnuplot.h"
 
-/* Colours that the colour-blind tell apart too; every line also has a dash of its own. */
-const char *const rki_colours[RKI_COLOURS] = {"#0072b2", "#d55e00", "#009e73",
-                                              "#cc79a7", "#e69f00", "#56b4e9"};
-
 rk_status rk_figure_format_from_name(const char *name, rk_figure_format *format, rk_diag *diag)
 {
     static const char *const endings[] = {".png", ".svg", ".pdf"};
@@ -34,16 +30,6 @@ rk_status rk_figure_format_from_name(const char *name, rk_figure_format *format,
     return rk_diag_set(
         diag, RK_ERR_RANGE,
         "figure '%s': give a name ending in .png, .svg or .pdf, or - for the terminal", name);
-}
-
-double rki_time_unit(const rk_figure_style *style)
-{
-    return style->minutes ? 60.0 : 1.0;
-}
-
-void rki_with_units(char *label, size_t room, const char *what, const char *units)
-{
-    (void)snprintf(label, room, "%s, %s", what, units);
 }
 
 static void interval_words(char *words, size_t room, const char *what, double value,

@@ -42,9 +42,7 @@ static void draw_upper(rk_text *script, const rk_loop_design *loop, const rk_run
         rki_add_quoted(script, i == 0 ? "SP" : "SP, stepped");
     }
     for (i = 0; i < count; i++) {
-        rk_text_add(script, ", $pv%zu with lines lw 2.5 dt %zu lc rgb '%s' title ", i,
-                    i == 0 ? (size_t)1 : (i % 4) + 2, rki_colours[i % RKI_COLOURS]);
-        rki_add_quoted(script, runs[i].name);
+        rki_plot_pv(script, i, runs[i].name);
     }
     rk_text_add(script, "\n");
 }
@@ -53,16 +51,11 @@ static void draw_lower(rk_text *script, const rk_loop_design *loop, size_t count
                        const rk_figure_style *style)
 {
     char label[80];
-    size_t i;
 
     rki_with_units(label, sizeof label, "OUT", loop->out_units);
     rki_panel_lower(script, style, label);
     rk_text_add(script, "plot ");
-    for (i = 0; i < count; i++) {
-        rk_text_add(script, "%s$out%zu with lines lw 2.5 dt %zu lc rgb '%s' notitle",
-                    i > 0 ? ", " : "", i, i == 0 ? (size_t)1 : (i % 4) + 2,
-                    rki_colours[i % RKI_COLOURS]);
-    }
+    rki_plot_outs(script, count);
     rk_text_add(script, "\nunset multiplot\n");
 }
 

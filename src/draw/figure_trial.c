@@ -57,9 +57,7 @@ static void draw_upper(rk_text *script, const rk_loop_design *loop,
                 "set offsets 0,0,graph 0.05,graph 0.05\nplot $sp with steps dt 2 lw 2 lc rgb "
                 "'#000000' title 'SP'");
     for (i = 0; i < count; i++) {
-        rk_text_add(script, ", $pv%zu with lines lw 2.5 dt %zu lc rgb '%s' title ", i,
-                    i == 0 ? (size_t)1 : (i % 4) + 2, rki_colours[i % RKI_COLOURS]);
-        rki_add_quoted(script, rk_trial_name(trials[i]));
+        rki_plot_pv(script, i, rk_trial_name(trials[i]));
     }
     rk_text_add(script, "\n");
 }
@@ -69,16 +67,11 @@ static void draw_lower(rk_text *script, const rk_loop_design *loop,
                        const rk_figure_style *style)
 {
     char label[80];
-    size_t i;
 
     rki_with_units(label, sizeof label, "OUT", loop->out_units);
     rki_panel_lower(script, style, label);
     rk_text_add(script, "plot ");
-    for (i = 0; i < count; i++) {
-        rk_text_add(script, "%s$out%zu with lines lw 2.5 dt %zu lc rgb '%s' notitle",
-                    i > 0 ? ", " : "", i, i == 0 ? (size_t)1 : (i % 4) + 2,
-                    rki_colours[i % RKI_COLOURS]);
-    }
+    rki_plot_outs(script, count);
     if (rk_loop_design_has_out_range(loop)) {
         add_limit(script, trials, count, loop->out_low);
         add_limit(script, trials, count, loop->out_high);

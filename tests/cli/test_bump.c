@@ -13,8 +13,6 @@
 #include "../support/support.h"
 #include "tool.h"
 
-#define TOOL(directory, ...) run_tool(directory, (const char *const[]){__VA_ARGS__, NULL})
-
 /* The loops of the demo plant, the test that suits each, and what their plants are. */
 static const struct {
     const char *file, *moves, *hold, *kind;
@@ -382,16 +380,16 @@ END_TEST
 
 START_TEST(inspect_prints_one_json_object)
 {
-    outcome o = TOOL(NULL, "inspect", RK_SOURCE "/data/records/updown_doublet.csv", "--out-low",
-                     "0", "--out-high", "100", "--json");
-    json_t *json = json_loads(o.out, 0, NULL), *moves, *next;
+    json_t *json = json_of(TOOL(NULL, "inspect", RK_SOURCE "/data/records/updown_doublet.csv",
+                                "--out-low", "0", "--out-high", "100", "--json"),
+                           0);
+    json_t *moves, *next;
     static const char *const keys[] = {
         "rows",    "dropped",  "interval_s",      "gaps",          "moves",        "noise",
         "quantum", "pv_moved", "signal_to_noise", "steady_before", "steady_after", "findings",
         "verdict", "next"};
     size_t i;
 
-    ck_assert_int_eq(o.status, 0);
     for (i = 0; i < COUNT(keys); i++) {
         ck_assert_msg(json_object_get(json, keys[i]) != NULL, "no %s", keys[i]);
     }
@@ -404,7 +402,6 @@ START_TEST(inspect_prints_one_json_object)
     next = json_object_get(json, "next");
     ck_assert_double_gt(json_number_value(json_object_get(next, "wait_s")), 21.7);
     json_decref(json);
-    outcome_free(&o);
 }
 END_TEST
 

@@ -15,36 +15,6 @@
 #define BRIX_COLUMNS "--time", "time_s", "--out", "FV210.OUT_pct", "--pv", "AT210.PV_degBx"
 #define MODEL "--gain", "2", "--time-constant", "10", "--dead-time", "5"
 
-#define TOOL(directory, ...) run_tool(directory, (const char *const[]){__VA_ARGS__, NULL})
-
-/* The one JSON object on standard output; checks the exit status. */
-static json_t *json_of(outcome o, int status)
-{
-    json_error_t error;
-    json_t *json = json_loads(o.out, 0, &error);
-
-    ck_assert_msg(o.status == status, "exit %d: %s", o.status, o.err);
-    ck_assert_msg(json != NULL, "%s in: %s", error.text, o.out);
-    outcome_free(&o);
-    return json;
-}
-
-/* A number at a path such as "model.gain" or "time_constant.0". */
-static double number_at(json_t *json, const char *path)
-{
-    char copy[128], *rest = NULL, *part;
-
-    (void)snprintf(copy, sizeof copy, "%s", path);
-    for (part = strtok_r(copy, ".", &rest); part != NULL; part = strtok_r(NULL, ".", &rest)) {
-        json = json_is_array(json) ? json_array_get(json, (size_t)atoi(part))
-                                   : json_object_get(json, part);
-        ck_assert_msg(json != NULL, "no %s in %s", part, path);
-    }
-    if (json_is_null(json)) return nan("");
-    ck_assert_msg(json_is_number(json), "%s is no number", path);
-    return json_number_value(json);
-}
-
 START_TEST(fit_prints_one_json_object_with_the_model)
 {
     json_t *j = json_of(TOOL(NULL, "fit", CLEAN, BRIX_COLUMNS, "--json"), 0);

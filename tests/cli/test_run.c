@@ -11,8 +11,6 @@
 
 #include "tool.h"
 
-#define TOOL(dir, ...) run_tool(dir, (const char *const[]){__VA_ARGS__, NULL})
-
 /* The blend loop with SIMC PI; `more` goes to the end of [plant], `out` into [out]. */
 static void put_loop(const char *dir, const char *scan, const char *out, const char *more)
 {
@@ -28,16 +26,6 @@ static void put_loop(const char *dir, const char *scan, const char *out, const c
                    "out0 = 42\npv0 = 11.8\nnoise = 0.004\nvalve-file = place.valve\n%s",
                    scan, out, strstr(out, "safe") != NULL ? "hold = 30s\n" : "", more);
     put_file(path_in(dir, "p.loop"), content);
-}
-
-static json_t *json_of(outcome o, int status)
-{
-    json_t *j = json_loads(o.out, 0, NULL);
-
-    ck_assert_msg(o.status == status, "exit %d: %s%s", o.status, o.out, o.err);
-    ck_assert_ptr_nonnull(j);
-    outcome_free(&o);
-    return j;
 }
 
 static double number(const json_t *j, const char *key)

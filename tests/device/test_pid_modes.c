@@ -2,28 +2,7 @@
 #include <math.h>
 #include <string.h>
 
-#include "../support/support.h"
-
-/* PI, kc 2, ti 10 s, scan 1 s, 0 to 100. */
-static rk_pid_params plain(void)
-{
-    rk_pid_params made = rk_pid_params_make();
-
-    made.ts = 1;
-    made.kc = 2;
-    made.ti = 10;
-    made.tt = 5;
-    return made;
-}
-
-static rk_pid started(const rk_pid_params *params, double sp, double pv, double out)
-{
-    rk_pid pid;
-
-    ck_assert_int_eq(rk_pid_init(&pid, params, out), RK_OK);
-    ck_assert_int_eq(rk_pid_reset(&pid, sp, pv, out), RK_OK);
-    return pid;
-}
+#include "pid_rig.h"
 
 /* P alone, kc 2, deadband 3 about sp 50: OUT by how far PV is beyond the band. */
 static const struct {
@@ -37,7 +16,7 @@ START_TEST(deadband_is_a_gap_without_a_bump_at_its_edge)
 
     params.ti = HUGE_VAL;
     params.deadband = 3;
-    pid = started(&params, 50, 50, 40);
+    pid = at_rest(&params, 50, 50, 40);
     ck_assert_double_eq_tol(rk_pid_scan(&pid, 50, band[_i].pv), band[_i].out, 1e-12);
 }
 END_TEST
@@ -49,7 +28,7 @@ START_TEST(integral_rests_within_the_deadband)
     int i;
 
     params.deadband = 3;
-    pid = started(&params, 50, 50, 40);
+    pid = at_rest(&params, 50, 50, 40);
     for (i = 0; i < 100; i++) {
         ck_assert_double_eq(rk_pid_scan(&pid, 50, 52.5), 40);
     }
@@ -90,7 +69,7 @@ END_TEST
 START_TEST(feedforward_adds_to_the_output_and_to_nothing_else)
 {
     rk_pid_params params = plain();
-    rk_pid pid = started(&params, 50, 50, 40);
+    rk_pid pid = at_rest(&params, 50, 50, 40);
 
     rk_pid_set_feedforward(&pid, 7);
     ck_assert_double_eq(rk_pid_scan(&pid, 50, 50), 47);
@@ -112,7 +91,7 @@ START_TEST(tracking_follows_at_once_and_hands_over_without_a_bump)
     rk_pid pid;
 
     params.out_rate = 1;
-    pid = started(&params, 50, 45, 40);
+    pid = at_rest(&params, 50, 45, 40);
     rk_pid_set_tracking(&pid, 75);
     ck_assert_double_eq(rk_pid_scan(&pid, 50, 45), 75);
     rk_pid_set_tracking(&pid, 130);
@@ -170,7 +149,7 @@ START_TEST(integral_stops_at_its_limits_and_comes_back_at_once)
     int i;
 
     params.i_hi = 45;
-    pid = started(&params, 50, 50, 40);
+    pid = at_rest(&params, 50, 50, 40);
     for (i = 0; i < 20; i++) {
         (void)rk_pid_scan(&pid, 60, 50);
     }
@@ -202,7 +181,7 @@ START_TEST(bad_pv_holds_or_goes_to_the_safe_output_at_its_rate)
     params.out_rate = 1;
     params.bad_to_safe = bad[_i].to_safe;
     params.out_safe = 10;
-    pid = started(&params, 50, 50, 40);
+    pid = at_rest(&params, 50, 50, 40);
     for (i = 0; i < 3; i++) {
         (void)rk_pid_scan(&pid, 50, bad[_i].pv);
     }
@@ -331,7 +310,7 @@ END_TEST
 START_TEST(new_settings_that_are_wrong_change_nothing)
 {
     rk_pid_params params = plain(), wrong = plain();
-    rk_pid pid = started(&params, 50, 48, 40);
+    rk_pid pid = at_rest(&params, 50, 48, 40);
 
     wrong.kc = 9;
     wrong.ti = 0;
