@@ -365,7 +365,7 @@ static void bench_scan(const char *what, double td, bool every_feature, bool wit
 }
 
 /* 20 by 20 settings, 2,000 scans each. */
-static void bench_sweep(void)
+static void bench_sweep(int threads)
 {
     enum { SIDE = 20, N = SIDE * SIDE, LENGTH = 2000 };
     const rk_sweep_plan plan = {.plant = {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8},
@@ -373,7 +373,8 @@ static void bench_sweep(void)
                                 .ts = 1,
                                 .sp_step = 0.5,
                                 .duration = LENGTH,
-                                .band = 0.02};
+                                .band = 0.02,
+                                .threads = threads};
     static rk_settings settings[N];
     static rk_sweep_result results[N];
     double seconds[RUNS];
@@ -390,9 +391,9 @@ static void bench_sweep(void)
         }
         seconds[i] = now() - start;
     }
-    printf("Sweep of %d settings, %d scans each: %.2f ms, %.2f ns per closed-loop scan\n", N,
-           LENGTH, 1e3 * median(seconds, RUNS),
-           1e9 * median(seconds, RUNS) / (double)N / LENGTH);
+    printf("Sweep of %d settings, %d scans each, %s: %.2f ms, %.2f ns per closed-loop scan\n",
+           N, LENGTH, threads == 1 ? "one thread" : "a thread a processor",
+           1e3 * median(seconds, RUNS), 1e9 * median(seconds, RUNS) / (double)N / LENGTH);
 }
 
 /* One run of few scans, for a counter of instructions: --scans pid|plant N. */
@@ -426,6 +427,7 @@ int main(int argc, char **argv)
     bench_scan("plant", 0, false, false, true, SCANS, RUNS);
     bench_scan("closed loop, PI", 0, false, true, true, SCANS, RUNS);
     bench_scan("closed loop, PID", 7, false, true, true, SCANS, RUNS);
-    bench_sweep();
+    bench_sweep(1);
+    bench_sweep(0);
     return 0;
 }

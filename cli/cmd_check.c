@@ -27,40 +27,6 @@ static const struct argp argp = {
     NULL,
     NULL};
 
-enum { COLUMNS = 5 };
-typedef char cell_row[COLUMNS][SHOWN_CHARS];
-
-static void print_requirements(const job *j, const rk_check *check)
-{
-    const rk_verdict *v = &check->verdict;
-    cell_row rows[RK_REQUIRE_COUNT];
-    size_t count = 0, i;
-
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const rk_require what = (rk_require)i;
-        const double limit = j->loop.requirements.limit[i];
-        char shown[SHOWN_CHARS];
-
-        if (!v->asked[i] && i >= RK_REQUIRE_OVERSHOOT) continue;
-        (void)snprintf(rows[count][0], SHOWN_CHARS, "%s", rk_require_to_text(what));
-        show_requirement(rows[count][1], what, v->figure[i], j->minutes);
-        (void)snprintf(rows[count][2], SHOWN_CHARS, "not asked for");
-        rows[count][3][0] = rows[count][4][0] = '\0';
-        if (v->asked[i]) {
-            show_requirement(shown, what, limit, j->minutes);
-            (void)snprintf(rows[count][2], SHOWN_CHARS, "%s %.30s",
-                           rk_require_is_least(what) ? "at least" : "at most", shown);
-            (void)snprintf(rows[count][3], SHOWN_CHARS, "%s",
-                           v->line_met[i] ? "met" : "MISSED");
-            if (j->loop.requirements.by_default[i]) {
-                (void)snprintf(rows[count][4], SHOWN_CHARS, "(default)");
-            }
-        }
-        count++;
-    }
-    show_table(rows[0], count, COLUMNS, COLUMNS);
-}
-
 static void print_gain_limits(const job *j, const rk_margins *m)
 {
     char low[SHOWN_CHARS], high[SHOWN_CHARS], gain[SHOWN_CHARS], period[SHOWN_CHARS];
@@ -123,8 +89,11 @@ static void print_check(const job *j, const rk_check *check)
                  j->loop.out_units, j->loop.pv_units, ti, s->td > 0 ? ", td " : "",
                  s->td > 0 ? td : "", j->loop.rule[0] != '\0' ? "; rule " : "", j->loop.rule);
     if (check->margins.stable) {
+        if (rk_requirements_need_trial(&check->requirements)) {
+            show_conditions(&j->loop, &check->requirements);
+        }
         (void)printf("\n");
-        print_requirements(j, check);
+        show_verdict_lines(&j->loop, &check->requirements, &check->verdict, true, j->minutes);
     }
     print_gain_limits(j, &check->margins);
     show_findings(&check->findings);
@@ -148,9 +117,8 @@ static int run(job *j)
     if (status != RK_OK) return fail_diag(j, status, &diag);
     if (j->json) {
         rk_text *text = rk_text_create();
-        const rk_status made =
-            rk_json_check(&check.margins, &check.verdict, &j->loop.requirements,
-                          &check.findings, text, &diag);
+        const rk_status made = rk_json_check(&check.margins, &check.verdict,
+                                             &check.requirements, &check.findings, text, &diag);
 
         result = print_json(j, text, made, &diag);
     } else {

@@ -12,7 +12,12 @@
 /* Requirements have keys of their own from OPT_REQUIRE on, in the order of rk_require. */
 enum {
     OPT_COST = 0x9000,
+    OPT_WEIGH_ERROR,
+    OPT_WEIGH_EFFORT,
     OPT_EFFORT,
+    OPT_NOISE,
+    OPT_OVER,
+    OPT_MODEL_ERROR,
     OPT_SP_STEP,
     OPT_LOAD_STEP,
     OPT_THREADS,
@@ -31,10 +36,12 @@ enum { POINTS_MOST = 250000, REFINE_TURNS = 3 };
 /* The job is first, as run_command wants it. */
 typedef struct search_job {
     job j;
-    const char *cost;
-    double effort, sp_step, load_step, threads;
+    const char *cost, *effort, *over;
+    double weigh_error, weigh_effort, noise, model_error;
+    double sp_step, load_step, threads;
     double limits[RK_REQUIRE_COUNT];
     rk_search_plan plan;
+    rk_spread spread;
     rk_search_result found, without;
     bool has_without;    /* the same without the line that stands in the way */
     double began, shown; /* wall clock */
@@ -49,16 +56,31 @@ typedef struct search_job {
 
 static const struct argp_option options[] = {
     {"cost", OPT_COST, "COST", 0,
-     "what is made small: load-iae, load-ise, load-itae, setpoint-iae, setpoint-ise, "
-     "setpoint-itae, "
-     "or ms, the most robustness to spare (default: ms where overshoot, settling or rise is "
-     "asked "
-     "for, load-iae otherwise)",
+     "what is made small: load-, setpoint- or both- with iae, ise or itae (load-iae), or ms, "
+     "the "
+     "most robustness to spare (default: ms where settling, rise, peak or recovery is asked "
+     "for, "
+     "load-iae otherwise)",
      1},
-    {"weigh-effort", OPT_EFFORT, "WEIGHT", 0,
-     "add so much of the sum of squared moves of OUT to the cost (default: 0)", 1},
-    {"sp-step", OPT_SP_STEP, "PV", 0, "the setpoint's step (default: 5 % of PV's range)", 1},
-    {"load-step", OPT_LOAD_STEP, "OUT", 0, "the load's (default: 5 % of OUT's range)", 1},
+    {"weigh-effort", OPT_WEIGH_EFFORT, "WEIGHT", 0,
+     "add so much of the valve's work to the cost (default: 0)", 1},
+    {"weigh-error", OPT_WEIGH_ERROR, "WEIGHT", 0, "and take so much of the cost (default: 1)",
+     1},
+    {"effort", OPT_EFFORT, "HOW", 0,
+     "the valve's work as squares of OUT's moves, or as travel (default: squares)", 1},
+    {"sp-step", OPT_SP_STEP, "PV", 0,
+     "the setpoint's step (default: [require] sp-step, or 5 % of PV's range)", 1},
+    {"load-step", OPT_LOAD_STEP, "OUT", 0,
+     "the load's (default: [require] load-step, or 5 % of OUT's range)", 1},
+    {"noise", OPT_NOISE, "PV", 0,
+     "standard deviation of PV's noise (default: [model] noise); OUT's then is at most 1 % of "
+     "its range unless out-noise is asked for",
+     1},
+    {"over", OPT_OVER, "HOW", 0,
+     "ask all of the worst or of the mean over what the model may be, not of the model alone",
+     1},
+    {"model-error", OPT_MODEL_ERROR, "PERCENT", 0,
+     ".. which is each of its numbers wrong by so much (default: the fit's 95 % region)", 1},
     {"kc", OPT_KC_RANGE, "LOW:HIGH:STEP", 0, "sweep: run all of these gains instead", 1},
     {"ti", OPT_TI_RANGE, "LOW:HIGH:STEP", 0, ".. with these integral times", 1},
     {"td", OPT_TD_RANGE, "LOW:HIGH:STEP", 0, ".. and these derivative times", 1},
@@ -73,9 +95,22 @@ static const struct argp_option options[] = {
      2},
     {"delay-margin", OPT_REQUIRE + RK_REQUIRE_DELAY_MARGIN, "TIME", 0, "at least", 2},
     {"ms", OPT_REQUIRE + RK_REQUIRE_MS, "MS", 0, "at most (default: 1.6)", 2},
-    {"overshoot", OPT_REQUIRE + RK_REQUIRE_OVERSHOOT, "PERCENT", 0, "at most", 2},
-    {"settling", OPT_REQUIRE + RK_REQUIRE_SETTLING, "TIME", 0, "at most, to 2 %", 2},
-    {"rise", OPT_REQUIRE + RK_REQUIRE_RISE, "TIME", 0, "at most, 10 to 90 %", 2},
+    {"overshoot", OPT_REQUIRE + RK_REQUIRE_OVERSHOOT, "PERCENT", 0,
+     "at most, of the setpoint's step", 2},
+    {"settling", OPT_REQUIRE + RK_REQUIRE_SETTLING, "TIME", 0, "at most, to 2 % of it", 2},
+    {"rise", OPT_REQUIRE + RK_REQUIRE_RISE, "TIME", 0, "at most, 10 to 90 % of it", 2},
+    {"steady-error", OPT_REQUIRE + RK_REQUIRE_STEADY_ERROR, "PV", 0,
+     "at most, off the setpoint in the end", 2},
+    {"peak", OPT_REQUIRE + RK_REQUIRE_PEAK, "PV", 0,
+     "at most, largest deviation after the load", 2},
+    {"recovery", OPT_REQUIRE + RK_REQUIRE_RECOVERY, "TIME", 0,
+     "at most, after the load, to 2 % of the setpoint's step", 2},
+    {"travel", OPT_REQUIRE + RK_REQUIRE_TRAVEL, "OUT", 0,
+     "at most, OUT's whole way, of the step that takes more", 2},
+    {"largest-move", OPT_REQUIRE + RK_REQUIRE_LARGEST_MOVE, "OUT", 0,
+     "at most, OUT's largest move from a scan to the next", 2},
+    {"out-noise", OPT_REQUIRE + RK_REQUIRE_OUT_NOISE, "OUT", 0,
+     "at most, the standard deviation that PV's noise gives OUT", 2},
     {0},
 };
 
@@ -118,8 +153,23 @@ static error_t parse(int key, char *arg, struct argp_state *state)
     case OPT_COST:
         s->cost = arg;
         return 0;
+    case OPT_WEIGH_ERROR:
+        take_number(state, "weigh-error", arg, &s->weigh_error);
+        return 0;
+    case OPT_WEIGH_EFFORT:
+        take_number(state, "weigh-effort", arg, &s->weigh_effort);
+        return 0;
     case OPT_EFFORT:
-        take_number(state, "weigh-effort", arg, &s->effort);
+        s->effort = arg;
+        return 0;
+    case OPT_NOISE:
+        take_number(state, "noise", arg, &s->noise);
+        return 0;
+    case OPT_OVER:
+        s->over = arg;
+        return 0;
+    case OPT_MODEL_ERROR:
+        take_number(state, "model-error", arg, &s->model_error);
         return 0;
     case OPT_SP_STEP:
         take_number(state, "sp-step", arg, &s->sp_step);
@@ -154,7 +204,7 @@ static error_t parse(int key, char *arg, struct argp_state *state)
     if (key >= OPT_REQUIRE && key < OPT_REQUIRE + RK_REQUIRE_COUNT) {
         const rk_require what = (rk_require)(key - OPT_REQUIRE);
 
-        if (strcmp(rk_require_unit(what), "s") == 0) {
+        if (rk_require_quantity(what) == RK_QUANTITY_TIME) {
             take_time(state, rk_require_to_text(what), arg, &s->limits[what]);
         } else {
             take_number(state, rk_require_to_text(what), arg, &s->limits[what]);
@@ -211,43 +261,98 @@ static bool show_progress(void *user, double part)
     return !is_caught();
 }
 
+/* What is asked: options before the loop file before the defaults, of which Ms is stricter than
+   check's: what is asked for gets some to spare. */
+static int take_requirements(search_job *s)
+{
+    /* These need control to be active: without one of them robustness alone would be none. */
+    static const rk_require hasten[] = {RK_REQUIRE_SETTLING, RK_REQUIRE_RISE, RK_REQUIRE_PEAK,
+                                        RK_REQUIRE_RECOVERY};
+    rk_loop_design *d = &s->j.loop;
+    rk_search_plan *p = &s->plan;
+    rk_requirements asked;
+    rk_diag diag = {RK_OK, ""};
+    bool in_a_hurry = false;
+    int i;
+
+    d->requirements.sp_step = isnan(s->sp_step) ? d->requirements.sp_step : s->sp_step;
+    d->requirements.load_step = isnan(s->load_step) ? d->requirements.load_step : s->load_step;
+    d->noise = isnan(s->noise) ? d->noise : s->noise;
+    if (rk_loop_design_check(d, &diag) != RK_OK) {
+        return fail(&s->j, EXIT_USAGE, "%s", diag.text);
+    }
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        if (!isnan(s->limits[i]) && rk_requirements_set(&d->requirements, (rk_require)i,
+                                                        s->limits[i], &diag) != RK_OK) {
+            return fail(&s->j, EXIT_USAGE, "%s", diag.text);
+        }
+    }
+    for (i = 0; i < (int)(sizeof hasten / sizeof hasten[0]); i++) {
+        in_a_hurry = in_a_hurry || !isnan(d->requirements.limit[hasten[i]]);
+    }
+    asked = rk_loop_design_requirements(d);
+    if (asked.by_default[RK_REQUIRE_MS]) {
+        asked.limit[RK_REQUIRE_MS] = p->requirements.limit[RK_REQUIRE_MS];
+    }
+    p->requirements = asked;
+    p->cost = in_a_hurry ? RK_COST_MS : RK_COST_LOAD_IAE;
+    return EXIT_DONE;
+}
+
+static int take_spread(search_job *s)
+{
+    rk_loop_design *d = &s->j.loop;
+    rk_over over = RK_OVER_WORST;
+    rk_diag diag = {RK_OK, ""};
+    rk_status status;
+
+    if (s->over == NULL && isnan(s->model_error)) return EXIT_DONE;
+    if (s->over != NULL && rk_over_from_text(s->over, &over, &diag) != RK_OK) {
+        return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
+    }
+    status = isnan(s->model_error)
+                 ? rk_spread_region(&d->model, d->covariance, over, &s->spread, &diag)
+                 : rk_spread_box(&d->model, s->model_error / 100.0, over, &s->spread, &diag);
+    if (status != RK_OK) return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
+    s->plan.spread = &s->spread;
+    return EXIT_DONE;
+}
+
 static int make_plan(search_job *s)
 {
     const rk_loop_design *d = &s->j.loop;
     rk_search_plan *p = &s->plan;
+    rk_conditions c;
     rk_diag diag = {RK_OK, ""};
-    bool by_time = false;
-    int i;
+    int status;
 
     *p = rk_search_plan_make(&d->model);
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        if (!d->requirements.by_default[i] && !isnan(d->requirements.limit[i])) {
-            p->requirements.limit[i] = d->requirements.limit[i];
-            p->requirements.by_default[i] = false;
-        }
-        if (!isnan(s->limits[i]) && rk_requirements_set(&p->requirements, (rk_require)i,
-                                                        s->limits[i], &diag) != RK_OK) {
-            return fail(&s->j, EXIT_USAGE, "%s", diag.text);
-        }
-        by_time = by_time || (i >= RK_REQUIRE_OVERSHOOT && !isnan(p->requirements.limit[i]));
+    status = take_requirements(s);
+    if (status == EXIT_DONE) {
+        status = take_spread(s);
     }
-    p->cost = by_time ? RK_COST_MS : RK_COST_LOAD_IAE;
+    if (status != EXIT_DONE) return status;
     if (s->cost != NULL && rk_cost_from_text(s->cost, &p->cost, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "--cost: %s", diag.text);
     }
-    p->weigh_effort = isnan(s->effort) ? 0.0 : s->effort;
+    if (s->effort != NULL && rk_effort_from_text(s->effort, &p->effort, &diag) != RK_OK) {
+        return fail(&s->j, EXIT_USAGE, "--effort: %s", diag.text);
+    }
+    if (isnan(s->weigh_effort) && (s->effort != NULL || !isnan(s->weigh_error))) {
+        return fail(&s->j, EXIT_USAGE, "%s: give --weigh-effort too",
+                    s->effort != NULL ? "--effort says how"
+                                      : "--weigh-error alone weighs nothing");
+    }
+    p->weigh_error = isnan(s->weigh_error) ? p->weigh_error : s->weigh_error;
+    p->weigh_effort = isnan(s->weigh_effort) ? 0.0 : s->weigh_effort;
     p->mode = s->j.mode != NULL ? s->j.mode : "PI";
     p->filter_ratio = isnan(s->ratio) ? p->filter_ratio : s->ratio;
-    p->ts = d->ts;
-    if (rk_loop_design_has_out_range(d)) {
-        p->limits = rk_loop_design_limits(d);
-        p->load_step = 0.05 * (d->out_high - d->out_low);
-    }
-    if (!isnan(d->pv_low)) {
-        p->sp_step = 0.05 * (d->pv_high - d->pv_low);
-    }
-    p->sp_step = isnan(s->sp_step) ? p->sp_step : s->sp_step;
-    p->load_step = isnan(s->load_step) ? p->load_step : s->load_step;
+    c = rk_loop_design_conditions(d);
+    p->ts = c.ts;
+    p->limits = c.limits;
+    p->sp_step = c.sp_step;
+    p->load_step = c.load_step;
+    p->noise = isnan(c.noise) ? 0.0 : c.noise;
     p->threads = isnan(s->threads) ? 0 : (int)s->threads;
     p->go_on = show_progress;
     p->user = s;
@@ -433,28 +538,36 @@ static void print_settings(const search_job *s, const rk_search_result *r)
     (void)printf("\n");
 }
 
-/* A line each requirement: figure, limit, met or not. */
-static void print_lines(const search_job *s)
+/* Which models the figures stand for. */
+static void print_over(const search_job *s)
 {
-    enum { LINE = 4 };
-    char cells[RK_REQUIRE_COUNT * LINE][SHOWN_CHARS], limit[SHOWN_CHARS];
-    const rk_search_result *r = &s->found;
-    size_t rows = 0;
-    int i;
+    char text[200];
 
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        char(*row)[SHOWN_CHARS] = cells + (rows * LINE);
-
-        if (!r->verdict.asked[i]) continue;
-        show_requirement(limit, (rk_require)i, s->plan.requirements.limit[i], s->j.minutes);
-        (void)snprintf(row[0], SHOWN_CHARS, "%s", rk_require_to_text((rk_require)i));
-        show_requirement(row[1], (rk_require)i, r->verdict.figure[i], s->j.minutes);
-        (void)snprintf(row[2], SHOWN_CHARS, "%s %.30s",
-                       rk_require_is_least((rk_require)i) ? "at least" : "at most", limit);
-        (void)snprintf(row[3], SHOWN_CHARS, "%s", r->verdict.line_met[i] ? "met" : "MISSED");
-        rows++;
+    if (isnan(s->model_error)) {
+        (void)snprintf(text, sizeof text, "models of the fit's 95 %% region");
+    } else {
+        (void)snprintf(text, sizeof text, "models with each number wrong by %s%.3g %%",
+                       s->spread.over == RK_OVER_WORST ? "" : "up to ", s->model_error);
     }
-    show_table(cells, rows, LINE, LINE);
+    (void)printf("Figures: the %s over %zu %s\n", rk_over_to_text(s->spread.over),
+                 s->spread.count, text);
+}
+
+/* What they do on the model itself, each figure "-" where there is none. */
+static void print_measures(const search_job *s)
+{
+    const rk_measures *m = &s->found.measures;
+    const double sp = fabs(s->plan.sp_step), load = fabs(s->plan.load_step);
+    char overshoot[SHOWN_CHARS], travel[SHOWN_CHARS], iae[SHOWN_CHARS], peak[SHOWN_CHARS];
+
+    show_number(overshoot, m->overshoot, 3);
+    show_number(travel, m->travel * sp, 4);
+    show_number(iae, m->load_iae * load, 4);
+    show_number(peak, m->peak * load, 4);
+    (void)printf("\n  setpoint step: overshoot %s %%, OUT travel %s %s (OUT unlimited)\n",
+                 overshoot, travel, s->j.loop.out_units);
+    (void)printf("  load: IAE %s %s s, peak %s %s\n", iae, s->j.loop.pv_units, peak,
+                 s->j.loop.pv_units);
 }
 
 static bool on_edge(const rk_grid_axis *axis, size_t at)
@@ -475,7 +588,7 @@ static void print_found(const search_job *s)
 {
     const rk_search_result *r = &s->found;
     const rk_loop_design *d = &s->j.loop;
-    char process[200];
+    char process[200], then[SHOWN_CHARS], limit[SHOWN_CHARS];
 
     describe_model(&s->j, process, sizeof process);
     show_verdict(r->met ? "MET" : "MISSED", r->met);
@@ -489,17 +602,16 @@ static void print_found(const search_job *s)
         (void)printf(": settings that do all that is asked, with the least %s\n",
                      rk_cost_to_text(s->plan.cost));
     }
-    (void)printf("Process: %s\n\n", process);
+    (void)printf("Process: %s\n", process);
+    show_conditions(d, &s->plan.requirements);
+    if (s->plan.spread != NULL) {
+        print_over(s);
+    }
+    (void)printf("\n");
     print_settings(s, r);
     (void)printf("\n");
-    print_lines(s);
-    (void)printf(
-        "\n  setpoint step of %g %s: overshoot %.3g %%, OUT travel %.4g %s (OUT unlimited)\n",
-        s->plan.sp_step, d->pv_units, r->measures.overshoot,
-        r->measures.travel * fabs(s->plan.sp_step), d->out_units);
-    (void)printf("  load of %g %s: IAE %.4g %s s, peak %.4g %s\n", s->plan.load_step,
-                 d->out_units, r->measures.load_iae * fabs(s->plan.load_step), d->pv_units,
-                 r->measures.peak * fabs(s->plan.load_step), d->pv_units);
+    show_verdict_lines(d, &s->plan.requirements, &r->verdict, false, s->j.minutes);
+    print_measures(s);
     if (s->is_grid && !s->refine && at_edge(s)) {
         show_paragraph("CAUTION: the best point lies at the edge of the grid: widen it.");
     }
@@ -509,9 +621,12 @@ static void print_found(const search_job *s)
     (void)printf("\nWithout %s %s:\n", rk_require_to_text(r->in_the_way),
                  s->without.met ? "all the rest is met" : "there would still be a miss");
     print_settings(s, &s->without);
-    (void)printf("    %s is then %.4g %s instead of %.4g\n", rk_require_to_text(r->in_the_way),
-                 s->without.verdict.figure[r->in_the_way], rk_require_unit(r->in_the_way),
-                 s->plan.requirements.limit[r->in_the_way]);
+    show_requirement(then, d, r->in_the_way, s->without.verdict.figure[r->in_the_way],
+                     s->j.minutes);
+    show_requirement(limit, d, r->in_the_way, s->plan.requirements.limit[r->in_the_way],
+                     s->j.minutes);
+    (void)printf("    %s is then %s instead of %s\n", rk_require_to_text(r->in_the_way), then,
+                 limit);
 }
 
 static int save(search_job *s)
@@ -592,7 +707,10 @@ int cmd_search(int argc, char **argv)
 {
     const double none = nan("");
     search_job s = {.j = job_make("search"),
-                    .effort = none,
+                    .weigh_error = none,
+                    .weigh_effort = none,
+                    .noise = none,
+                    .model_error = none,
                     .sp_step = none,
                     .load_step = none,
                     .threads = none,

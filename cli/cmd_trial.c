@@ -185,7 +185,7 @@ static int run_cases(const job *j, runs *r)
 }
 
 /* The lines of the table: which step they belong to, and their unit as powers of three. */
-enum { OF_SETPOINT, OF_LOAD, OF_OUT, METRICS = 13 };
+enum { OF_SETPOINT, OF_LOAD, OF_OUT, METRICS = 14 };
 static const struct {
     const char *name;
     int part, pv, out, time;
@@ -195,8 +195,8 @@ static const struct {
     {"IAE", OF_SETPOINT, 1, 0, 1},           {"ISE", OF_SETPOINT, 2, 0, 1},
     {"ITAE", OF_SETPOINT, 1, 0, 2},          {"load: peak", OF_LOAD, 1, 0, 0},
     {"load: recovery", OF_LOAD, 0, 0, 1},    {"load: IAE", OF_LOAD, 1, 0, 1},
-    {"OUT travel", OF_OUT, 0, 1, 0},         {"OUT reversals", OF_OUT, 0, 0, 0},
-    {"OUT on a limit", OF_OUT, 0, 0, 1},
+    {"OUT travel", OF_OUT, 0, 1, 0},         {"OUT largest move", OF_OUT, 0, 1, 0},
+    {"OUT reversals", OF_OUT, 0, 0, 0},      {"OUT on a limit", OF_OUT, 0, 0, 1},
 };
 
 /* A line's figure, by its place in the list above. */
@@ -213,6 +213,7 @@ static double metric_of(const rk_trial_metrics *m, size_t which)
                                  m->load.recovery_time,
                                  m->load.iae,
                                  m->travel,
+                                 m->largest_move,
                                  (double)m->reversals,
                                  m->saturated_time};
 

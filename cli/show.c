@@ -47,11 +47,12 @@ void show_time(char *shown, double seconds, bool minutes)
                    minutes ? "min" : "s");
 }
 
-void show_requirement(char *shown, rk_require what, double value, bool minutes)
+void show_requirement(char *shown, const rk_loop_design *loop, rk_require what, double value,
+                      bool minutes)
 {
-    const char *unit = rk_require_unit(what);
+    const char *unit = rk_loop_design_require_unit(loop, what);
 
-    if (strcmp(unit, "s") == 0) {
+    if (rk_require_quantity(what) == RK_QUANTITY_TIME) {
         show_time(shown, value, minutes);
         return;
     }
@@ -175,4 +176,45 @@ void show_table(char (*cells)[SHOWN_CHARS], size_t rows, size_t columns, size_t 
         }
         (void)printf("\n");
     }
+}
+
+void show_verdict_lines(const rk_loop_design *loop, const rk_requirements *requirements,
+                        const rk_verdict *verdict, bool margins, bool minutes)
+{
+    enum { COLUMNS = 5 };
+    char cells[RK_REQUIRE_COUNT * COLUMNS][SHOWN_CHARS], limit[SHOWN_CHARS];
+    size_t rows = 0;
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const rk_require what = (rk_require)i;
+        char(*row)[SHOWN_CHARS] = cells + (rows * COLUMNS);
+
+        if (!verdict->asked[i] && (!margins || i >= RK_REQUIRE_OVERSHOOT)) continue;
+        (void)snprintf(row[0], SHOWN_CHARS, "%s", rk_require_to_text(what));
+        show_requirement(row[1], loop, what, verdict->figure[i], minutes);
+        (void)snprintf(row[2], SHOWN_CHARS, "not asked for");
+        row[3][0] = row[4][0] = '\0';
+        rows++;
+        if (!verdict->asked[i]) continue;
+        show_requirement(limit, loop, what, requirements->limit[i], minutes);
+        (void)snprintf(row[2], SHOWN_CHARS, "%s %.30s",
+                       rk_require_is_least(what) ? "at least" : "at most", limit);
+        (void)snprintf(row[3], SHOWN_CHARS, "%s", verdict->line_met[i] ? "met" : "MISSED");
+        if (requirements->by_default[i]) {
+            (void)snprintf(row[4], SHOWN_CHARS, "(default)");
+        }
+    }
+    show_table(cells, rows, COLUMNS, COLUMNS);
+}
+
+void show_conditions(const rk_loop_design *loop, const rk_requirements *requirements)
+{
+    (void)printf("Asked of: a setpoint step of %.4g %s, a load of %.4g %s",
+                 requirements->sp_step, loop->pv_units, requirements->load_step,
+                 loop->out_units);
+    if (loop->noise > 0) {
+        (void)printf("; PV's noise %.3g %s", loop->noise, loop->pv_units);
+    }
+    (void)printf("\n");
 }

@@ -24,8 +24,17 @@ void show_fixed(char *shown, double value, int places);
 /** A time with its unit: "17.4 s", or "0.29 min" with minutes. */
 void show_time(char *shown, double seconds, bool minutes);
 
-/** A requirement's figure or limit with its unit. */
-void show_requirement(char *shown, rk_require what, double value, bool minutes);
+/** A requirement's figure or limit with its unit in this loop. */
+void show_requirement(char *shown, const rk_loop_design *loop, rk_require what, double value,
+                      bool minutes);
+
+/** A line each requirement that is asked: name, figure, limit, met or not, "(default)"; with
+ * `margins` those that are not asked too. */
+void show_verdict_lines(const rk_loop_design *loop, const rk_requirements *requirements,
+                        const rk_verdict *verdict, bool margins, bool minutes);
+
+/** What the requirements are asked of: the steps, and PV's noise if it is known. */
+void show_conditions(const rk_loop_design *loop, const rk_requirements *requirements);
 
 /** A verdict word, coloured on a terminal: green if good, red if not. */
 void show_verdict(const char *word, bool good);

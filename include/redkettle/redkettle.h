@@ -31,6 +31,7 @@
 #include <redkettle/design/run.h>
 #include <redkettle/design/search.h>
 #include <redkettle/design/settings.h>
+#include <redkettle/design/spread.h>
 #include <redkettle/design/sweep.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>

@@ -4,8 +4,7 @@
 #include <math.h>
 #include <stddef.h>
 #include <stdio.h>
-
-#include <redkettle/design/measure.h>
+#include <string.h>
 
 static void add_sign_finding(const rk_loop_design *loop, rk_findings *findings)
 {
@@ -86,7 +85,9 @@ static void add_findings(const rk_loop_design *loop, const rk_margins *m, rk_fin
 
 rk_status rk_check_run(const rk_loop_design *loop, rk_check *check, rk_diag *diag)
 {
-    rk_check made = {.tried = false};
+    double figure[RK_REQUIRE_COUNT];
+    rk_conditions conditions;
+    rk_check made;
     rk_status status;
 
     if (loop == NULL || check == NULL) return RK_ERR_ARG;
@@ -95,16 +96,16 @@ rk_status rk_check_run(const rk_loop_design *loop, rk_check *check, rk_diag *dia
     if (!loop->has_model || !loop->has_settings) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a check needs a model and settings");
     }
+    memset(&made, 0, sizeof made);
+    made.requirements = rk_loop_design_requirements(loop);
+    conditions = rk_loop_design_conditions(loop);
     status = rk_margins_check(&loop->model, &loop->settings, &made.margins, diag);
-    if (status != RK_OK) return status;
-    if (made.margins.stable && rk_requirements_need_trial(&loop->requirements)) {
-        status = rk_measure_step(&loop->model, &loop->settings, loop->ts, 1.0, 0.0,
-                                 &made.metrics, diag);
-        if (status != RK_OK) return status;
-        made.tried = true;
+    if (status == RK_OK) {
+        status = rk_measure_figures(&made.requirements, &loop->model, &loop->settings,
+                                    &conditions, &made.margins, figure, diag);
     }
-    made.verdict = rk_requirements_check(&loop->requirements, &made.margins,
-                                         made.tried ? &made.metrics : NULL);
+    if (status != RK_OK) return status;
+    made.verdict = rk_requirements_check(&made.requirements, made.margins.stable, figure);
     add_findings(loop, &made.margins, &made.findings);
     if (rk_findings_worst(&made.findings) == RK_LEVEL_UNFIT) {
         made.verdict.met = false;

@@ -28,10 +28,9 @@ typedef struct rki_crossings {
 void rki_crossings_find(rki_crossings *all, const rki_openloop *loop);
 
 /**
- * The supremum over w > 0 of |1/(1+L)|, or of |L/(1+L)|, of a stable loop. Where the dead
- * time's phase turns more than 500 times before |L| is small, the envelope 1/(1 - |L|) stands
- * for it.
+ * The suprema over w > 0 of |1/(1+L)| and of |L/(1+L)|, of a stable loop. Where the dead time's
+ * phase turns more than 500 times before |L| is small, the envelope 1/(1 - |L|) stands for it.
  */
-double rki_peak(const rki_openloop *loop, bool complementary);
+void rki_peaks(const rki_openloop *loop, double *ms, double *mt);
 
 #endif

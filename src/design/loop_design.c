@@ -40,7 +40,7 @@ rk_loop_design rk_loop_design_make(void)
     made.pv_low = made.pv_high = made.out_low = made.out_high = none;
     made.out_rate = HUGE_VAL;
     made.out_safe = none;
-    made.ultimate_gain = made.ultimate_period = none;
+    made.noise = made.ultimate_gain = made.ultimate_period = none;
     made.alarms = (rk_alarm_limits){none, none, none, none, none, none};
     made.gain95[0] = made.gain95[1] = none;
     made.tau95[0][0] = made.tau95[0][1] = made.tau95[1][0] = made.tau95[1][1] = none;
@@ -61,6 +61,7 @@ void rk_loop_design_take_fit(rk_loop_design *loop, const rk_fit *fit)
     memcpy(loop->tau95, fit->tau95, sizeof loop->tau95);
     memcpy(loop->covariance, fit->covariance, sizeof loop->covariance);
     memcpy(loop->dead_time95, fit->dead_time95, sizeof loop->dead_time95);
+    loop->noise = fit->noise > 0 ? fit->noise : nan("");
 }
 
 static rk_status check_range(const char *what, double low, double high, rk_diag *diag)
@@ -99,6 +100,22 @@ static rk_status check_signs(const rk_loop_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
+static rk_status check_steps(const rk_loop_design *loop, rk_diag *diag)
+{
+    const rk_requirements *r = &loop->requirements;
+
+    if (r->sp_step == 0 || isinf(r->sp_step) || r->load_step == 0 || isinf(r->load_step)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "[require] sp-step %g, load-step %g: give steps that are not 0",
+                           r->sp_step, r->load_step);
+    }
+    if (!isnan(loop->noise) && (!(loop->noise > 0) || isinf(loop->noise))) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "noise %g of PV: give a standard deviation above 0", loop->noise);
+    }
+    return RK_OK;
+}
+
 rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
 {
     rk_status status;
@@ -112,6 +129,8 @@ rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "output rate %g: give out units per second above 0", loop->out_rate);
     }
+    status = check_steps(loop, diag);
+    if (status != RK_OK) return status;
     status = check_range("PV", loop->pv_low, loop->pv_high, diag);
     if (status == RK_OK) {
         status = check_range("OUT", loop->out_low, loop->out_high, diag);
@@ -148,6 +167,77 @@ rk_limits rk_loop_design_limits(const rk_loop_design *loop)
         limits.high = loop->out_high;
     }
     return limits;
+}
+
+/* Steps to judge by, and the noise that OUT may show, as parts of a range. */
+#define STEP_PART 0.05
+#define NOISE_PART 0.01
+
+/* The step that was said; else a part of the range, to the side where OUT, which moves by so
+   much per unit of it, has more room. */
+static double step_of(const rk_loop_design *loop, double said, double low, double high,
+                      double moves)
+{
+    const double step = isnan(low) || isnan(high) ? 1.0 : STEP_PART * (high - low);
+    const rk_limits limits = rk_loop_design_limits(loop);
+    const double out = loop->model.out0 + (moves * step),
+                 back = loop->model.out0 - (moves * step);
+
+    if (!isnan(said)) return said;
+    return (out < limits.low || out > limits.high) && back >= limits.low && back <= limits.high
+               ? -step
+               : step;
+}
+
+rk_requirements rk_loop_design_requirements(const rk_loop_design *loop)
+{
+    const bool integrates = rk_model_kind_integrates(loop->model.kind);
+    const double gain = loop->has_model ? loop->model.gain : 1.0;
+    rk_requirements r = loop->requirements;
+
+    r.sp_step =
+        step_of(loop, r.sp_step, loop->pv_low, loop->pv_high, integrates ? 0.0 : 1.0 / gain);
+    r.load_step = step_of(loop, r.load_step, loop->out_low, loop->out_high, -1.0);
+    if (isnan(r.limit[RK_REQUIRE_OUT_NOISE]) && loop->noise > 0 && !isnan(loop->ts) &&
+        rk_loop_design_has_out_range(loop)) {
+        r.limit[RK_REQUIRE_OUT_NOISE] = NOISE_PART * (loop->out_high - loop->out_low);
+    }
+    return r;
+}
+
+rk_conditions rk_loop_design_conditions(const rk_loop_design *loop)
+{
+    const rk_requirements r = rk_loop_design_requirements(loop);
+    const double out0 = loop->model.out0;
+    rk_conditions c = {.limits = rk_loop_design_limits(loop),
+                       .ts = loop->ts,
+                       .sp_step = r.sp_step,
+                       .load_step = r.load_step,
+                       .noise = loop->noise};
+
+    if (!(out0 > c.limits.low && out0 < c.limits.high)) {
+        c.limits = rk_limits_none();
+        c.limits.rate = loop->out_rate;
+    }
+    return c;
+}
+
+const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require what)
+{
+    switch (rk_require_quantity(what)) {
+    case RK_QUANTITY_DEGREES:
+        return "deg";
+    case RK_QUANTITY_PERCENT:
+        return "%";
+    case RK_QUANTITY_TIME:
+        return "s";
+    case RK_QUANTITY_PV:
+        return loop->pv_units;
+    case RK_QUANTITY_OUT:
+        return loop->out_units;
+    default:
+        return "";
+    }
 }
 
 double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain)

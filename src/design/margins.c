@@ -225,8 +225,7 @@ static rk_status measure(const rki_openloop *loop, double kc, const rki_crossing
 
     margins->gain_margin = gain_margin(loop, all, &margins->phase_crossover);
     phase_and_delay_margin(loop, margins);
-    margins->ms = rki_peak(loop, false);
-    margins->mt = rki_peak(loop, true);
+    rki_peaks(loop, &margins->ms, &margins->mt);
     return RK_OK;
 }
 

@@ -3,15 +3,32 @@
 
 #include "crossings.h"
 
-/* |1/(1+L)| or |L/(1+L)| at w. */
-static double peak_value(const rki_openloop *loop, double w, bool complementary)
+/* The two peaks: of 1/(1+L), and of its complement L/(1+L). */
+enum { PEAKS = 2 };
+
+/* Both at w, from L there; returns |L|. */
+static double values_at(const rki_openloop *loop, double w, double value[PEAKS])
 {
-    double re, im;
+    double re, im, size, below;
 
     rki_openloop_value(loop, w, &re, &im);
-    return sqrt((complementary ? (re * re) + (im * im) : 1.0) /
-                (((1.0 + re) * (1.0 + re)) + (im * im)));
+    size = sqrt((re * re) + (im * im));
+    below = sqrt(((1.0 + re) * (1.0 + re)) + (im * im));
+    value[0] = 1.0 / below;
+    value[1] = size / below;
+    return size;
 }
+
+static double peak_value(const rki_openloop *loop, double w, bool complementary)
+{
+    double value[PEAKS];
+
+    (void)values_at(loop, w, value);
+    return value[complementary];
+}
+
+/* A peak is flat: this part of w off its place costs it less than a part in 1e10. */
+#define PLACE 1e-7
 
 /* The largest value between low and high, where it rises and falls once. */
 static double climb(const rki_openloop *loop, double low, double high, bool complementary)
@@ -20,7 +37,7 @@ static double climb(const rki_openloop *loop, double low, double high, bool comp
     double a = low + (part * (high - low)), b = high - (part * (high - low));
     double at_a = peak_value(loop, a, complementary), at_b = peak_value(loop, b, complementary);
 
-    while (high - low > 1e-9 * high) {
+    while (high - low > PLACE * high) {
         if (at_a > at_b) {
             high = b;
             b = a;
@@ -62,21 +79,33 @@ static double envelope(double size, bool complementary)
     return (complementary ? size : 1.0) / (1.0 - size);
 }
 
-/* Where |L| turns: the places of its extremes. */
+/* Where |L| turns: the places of its extremes, its size there, and what it ends at. */
 typedef struct turns {
     int count;
-    double w[RKI_POLY_MAX];
+    double w[RKI_POLY_MAX], size[RKI_POLY_MAX], final;
 } turns;
 
-/* The largest |L| from w on. */
-static double largest_from(const rki_openloop *loop, const turns *t, double w)
+static turns find_turns(const rki_openloop *loop)
 {
-    double most = fmax(rki_openloop_magnitude(loop, w), rki_openloop_final_magnitude(loop));
+    turns t = {.final = rki_openloop_final_magnitude(loop)};
+    int i;
+
+    t.count = rki_openloop_magnitude_turns(loop, t.w);
+    for (i = 0; i < t.count; i++) {
+        t.size[i] = rki_openloop_magnitude(loop, t.w[i]);
+    }
+    return t;
+}
+
+/* The largest |L| from w on, where it is `size`. */
+static double largest_from(const turns *t, double w, double size)
+{
+    double most = fmax(size, t->final);
     int i;
 
     for (i = 0; i < t->count; i++) {
         if (t->w[i] > w) {
-            most = fmax(most, rki_openloop_magnitude(loop, t->w[i]));
+            most = fmax(most, t->size[i]);
         }
     }
     return most;
@@ -107,30 +136,36 @@ static double walk_end(const rki_openloop *loop)
 
 /* Three neighbouring points of the walk, the newest last. */
 typedef struct walk {
-    double w[3], value[3], size[3];
+    double w[3], size[3], value[PEAKS][3];
 } walk;
 
-static void step_to(walk *at, const rki_openloop *loop, double w, bool complementary)
+static void step_to(walk *at, const rki_openloop *loop, double w)
 {
-    int i;
+    double value[PEAKS];
+    int i, k;
 
     for (i = 0; i < 2; i++) {
         at->w[i] = at->w[i + 1];
-        at->value[i] = at->value[i + 1];
         at->size[i] = at->size[i + 1];
+        for (k = 0; k < PEAKS; k++) {
+            at->value[k][i] = at->value[k][i + 1];
+        }
     }
     at->w[2] = w;
-    at->value[2] = peak_value(loop, w, complementary);
-    at->size[2] = rki_openloop_magnitude(loop, w);
+    at->size[2] = values_at(loop, w, value);
+    for (k = 0; k < PEAKS; k++) {
+        at->value[k][2] = value[k];
+    }
 }
 
 /* A local maximum that may hide more than `best` between its points: no angle of an L of this
    size gives more than size/|1 - size|. */
 static bool may_hide(const walk *at, double best, bool complementary)
 {
+    const double *value = at->value[complementary];
     int i;
 
-    if (!(at->value[1] >= at->value[0] && at->value[1] >= at->value[2])) return false;
+    if (!(value[1] >= value[0] && value[1] >= value[2])) return false;
     if ((at->size[0] - 1.0) * (at->size[2] - 1.0) <= 0) return true;
     for (i = 0; i < 3; i++) {
         if ((complementary ? at->size[i] : 1.0) > best * fabs(1.0 - at->size[i])) return true;
@@ -138,28 +173,43 @@ static bool may_hide(const walk *at, double best, bool complementary)
     return false;
 }
 
-double rki_peak(const rki_openloop *loop, bool complementary)
+/* One peak at the newest point of the walk. Returns whether it is known: neither can exceed the
+   envelope of what is still to come. */
+static bool look(const rki_openloop *loop, const walk *at, double most, bool complementary,
+                 double *best)
+{
+    if (may_hide(at, *best, complementary)) {
+        *best = fmax(*best, climb(loop, at->w[0], at->w[2], complementary));
+    }
+    *best = fmax(*best, at->value[complementary][2]);
+    return envelope(most, complementary) <= *best * (1.0 + 1e-7);
+}
+
+void rki_peaks(const rki_openloop *loop, double *ms, double *mt)
 {
     const double end = walk_end(loop);
     const double turn = loop->theta > 0 ? WALK_TURN / loop->theta : HUGE_VAL;
     const double part = fmin(WALK_PART, WALK_RESONANCE * rki_openloop_least_damping(loop));
-    double w = walk_start(loop), best = peak_at_zero(loop, complementary);
-    walk at = {{0, 0, 0}, {0, 0, 0}, {0, 0, 0}};
-    turns t;
+    const turns t = find_turns(loop);
+    double w = walk_start(loop), most = HUGE_VAL;
+    bool known[PEAKS] = {false, false};
+    walk at = {{0}, {0}, {{0}}};
+    double *const best[PEAKS] = {ms, mt};
+    int k;
 
-    t.count = rki_openloop_magnitude_turns(loop, t.w);
-    while (w < end) {
-        step_to(&at, loop, w, complementary);
-        if (may_hide(&at, best, complementary)) {
-            best = fmax(best, climb(loop, at.w[0], w, complementary));
-        }
-        best = fmax(best, at.value[2]);
-        /* Neither peak can exceed the envelope of what is still to come. */
-        if (envelope(largest_from(loop, &t, w), complementary) <= best * (1.0 + 1e-7)) {
-            return best;
+    *ms = peak_at_zero(loop, false);
+    *mt = peak_at_zero(loop, true);
+    while (w < end && !(known[0] && known[1])) {
+        step_to(&at, loop, w);
+        most = largest_from(&t, w, at.size[2]);
+        for (k = 0; k < PEAKS; k++) {
+            known[k] = known[k] || look(loop, &at, most, k == 1, best[k]);
         }
         w += fmin(part * w, turn);
     }
-    if (loop->theta > 0) return fmax(best, envelope(largest_from(loop, &t, w), complementary));
-    return fmax(best, peak_at_infinity(loop, complementary));
+    for (k = 0; k < PEAKS; k++) {
+        if (known[k]) continue;
+        *best[k] = fmax(*best[k], loop->theta > 0 ? envelope(most, k == 1)
+                                                  : peak_at_infinity(loop, k == 1));
+    }
 }

@@ -7,7 +7,9 @@
 #include "words.h"
 
 static const char *const require_words[] = {
-    "gain-margin", "phase-margin", "delay-margin", "ms", "overshoot", "settling", "rise", NULL};
+    "gain-margin", "phase-margin", "delay-margin", "ms",   "overshoot",
+    "settling",    "rise",         "steady-error", "peak", "recovery",
+    "travel",      "largest-move", "out-noise",    NULL};
 
 const char *rk_require_to_text(rk_require what)
 {
@@ -32,11 +34,15 @@ bool rk_require_is_least(rk_require what)
     return what <= RK_REQUIRE_DELAY_MARGIN;
 }
 
-const char *rk_require_unit(rk_require what)
+rk_quantity rk_require_quantity(rk_require what)
 {
-    static const char *const units[] = {"", "deg", "s", "", "%", "s", "s", NULL};
+    static const rk_quantity quantities[RK_REQUIRE_COUNT] = {
+        RK_QUANTITY_FACTOR,  RK_QUANTITY_DEGREES, RK_QUANTITY_TIME, RK_QUANTITY_FACTOR,
+        RK_QUANTITY_PERCENT, RK_QUANTITY_TIME,    RK_QUANTITY_TIME, RK_QUANTITY_PV,
+        RK_QUANTITY_PV,      RK_QUANTITY_TIME,    RK_QUANTITY_OUT,  RK_QUANTITY_OUT,
+        RK_QUANTITY_OUT};
 
-    return rki_word(units, (int)what);
+    return quantities[what];
 }
 
 rk_requirements rk_requirements_default(void)
@@ -48,6 +54,7 @@ rk_requirements rk_requirements_default(void)
         made.limit[i] = nan("");
         made.by_default[i] = true;
     }
+    made.sp_step = made.load_step = nan("");
     made.limit[RK_REQUIRE_GAIN_MARGIN] = 2.0;
     made.limit[RK_REQUIRE_PHASE_MARGIN] = 45.0;
     made.limit[RK_REQUIRE_MS] = 2.0;
@@ -82,26 +89,17 @@ bool rk_requirements_need_trial(const rk_requirements *requirements)
 /* What rounding may take from a figure that stands exactly on its limit. */
 #define ON_THE_LIMIT 1e-9
 
-rk_verdict rk_requirements_check(const rk_requirements *requirements, const rk_margins *margins,
-                                 const rk_trial_metrics *metrics)
+rk_verdict rk_requirements_check(const rk_requirements *requirements, bool stable,
+                                 const double figure[RK_REQUIRE_COUNT])
 {
-    const double none = nan("");
-    const bool shown = metrics != NULL && metrics->has_setpoint;
-    const double figure[RK_REQUIRE_COUNT] = {margins->gain_margin,
-                                             margins->phase_margin,
-                                             margins->delay_margin,
-                                             margins->ms,
-                                             shown ? metrics->setpoint.overshoot_percent : none,
-                                             shown ? metrics->setpoint.settling_time : none,
-                                             shown ? metrics->setpoint.rise_time : none};
-    rk_verdict verdict = {.met = margins->stable};
+    rk_verdict verdict = {.met = stable};
     int i;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         const double limit = requirements->limit[i];
 
         verdict.figure[i] = figure[i];
-        verdict.asked[i] = !isnan(limit) && (metrics != NULL || i < RK_REQUIRE_OVERSHOOT);
+        verdict.asked[i] = !isnan(limit);
         if (!verdict.asked[i]) continue;
         verdict.line_met[i] = rk_require_is_least((rk_require)i)
                                   ? figure[i] >= limit * (1.0 - ON_THE_LIMIT)

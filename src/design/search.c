@@ -10,8 +10,10 @@
 #include "words.h"
 
 static const char *const cost_words[] = {
-    "ms",       "setpoint-iae", "setpoint-ise", "setpoint-itae",
-    "load-iae", "load-ise",     "load-itae",    NULL};
+    "ms",        "setpoint-iae", "setpoint-ise", "setpoint-itae", "load-iae", "load-ise",
+    "load-itae", "both-iae",     "both-ise",     "both-itae",     NULL};
+
+static const char *const effort_words[] = {"squares", "travel", NULL};
 
 const char *rk_cost_to_text(rk_cost cost)
 {
@@ -31,6 +33,24 @@ rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag)
     return status;
 }
 
+const char *rk_effort_to_text(rk_effort effort)
+{
+    return rki_word(effort_words, (int)effort);
+}
+
+rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || effort == NULL) return RK_ERR_ARG;
+    status = rki_word_find(effort_words, "effort", text, &found, diag);
+    if (status == RK_OK) {
+        *effort = (rk_effort)found;
+    }
+    return status;
+}
+
 rk_search_plan rk_search_plan_make(const rk_model *model)
 {
     rk_search_plan made = {.model = *model,
@@ -41,6 +61,7 @@ rk_search_plan rk_search_plan_make(const rk_model *model)
                            .mode = "PI",
                            .filter_ratio = 10.0,
                            .cost = RK_COST_LOAD_IAE,
+                           .weigh_error = 1.0,
                            .requirements = rk_requirements_default()};
 
     made.requirements.limit[RK_REQUIRE_MS] = 1.6;
@@ -196,7 +217,7 @@ rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_dia
     }
     if (status != RK_OK)
         return rk_diag_set(diag, status, "the search could not run its trials");
-    if (!best.margins.stable || isinf(best.cost)) {
+    if (!best.stable) {
         return rk_diag_set(diag, RK_ERR_DATA,
                            "no stable %s settings were found for this process", plan->mode);
     }

@@ -33,19 +33,18 @@ static rk_settings settings_at(const rki_search_run *s, const rk_grid *g, size_t
                                rk_grid_value(&g->td, td));
 }
 
-static void take(const rki_search_run *s, const rki_point *from, rk_grid_point *to)
+static void take(const rki_point *from, rk_grid_point *to)
 {
     int i;
 
     to->settings = from->settings;
-    to->stable = from->margins.stable && isfinite(from->cost);
+    to->stable = from->stable;
     to->met = to->stable && from->missing == 0;
     to->cost = to->stable ? from->cost : nan("");
     to->setpoint = from->run.setpoint;
     to->load = from->run.load;
-    rki_point_figures(s, from, to->figure);
-    for (i = 0; i < RK_REQUIRE_COUNT && !to->stable; i++) {
-        to->figure[i] = nan("");
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        to->figure[i] = to->stable ? from->figure[i] : nan("");
     }
 }
 
@@ -67,14 +66,14 @@ static rk_status run_all(rki_search_run *s, const rk_grid *grid, size_t count,
         s->part = (double)first / (double)count;
         if (!rki_search_may_go_on(s) && first > 0) {
             for (i = 0; i < many; i++) {
-                take(s, &some[i], &points[first + i]);
+                take(&some[i], &points[first + i]);
             }
             continue;
         }
         status = rki_points_evaluate(s, some, (int)many);
         if (status != RK_OK) return status;
         for (i = 0; i < many; i++) {
-            take(s, &some[i], &points[first + i]);
+            take(&some[i], &points[first + i]);
             if (rki_point_is_better(&some[i], best)) {
                 *best = some[i];
                 *at = first + i;

@@ -2,10 +2,9 @@
 #include "search_points.h"
 
 #include <math.h>
-#include <pthread.h>
 #include <string.h>
-#include <unistd.h>
 
+#include "share.h"
 #include "words.h"
 
 /* The runs last so many of the process's own times, and are seen so often in its shortest. */
@@ -28,7 +27,9 @@ void rki_search_plan_sweep(rki_search_run *s)
                                .sp_step = p->sp_step,
                                .load_step = p->load_step,
                                .duration = LONG * slow,
-                               .band = 0.02};
+                               .band = 0.02,
+                               .noise = p->noise,
+                               .threads = 1};
     if (s->sweep.duration / s->sweep.ts > SCANS_MOST && isnan(p->ts)) {
         s->sweep.ts = s->sweep.duration / SCANS_MOST;
     }
@@ -51,35 +52,86 @@ bool rki_search_may_go_on(rki_search_run *s)
 }
 
 /* How much of a limit is missing: 0 if it is met, 1 if half or twice of it. */
-static double shortfall(double figure, double limit, bool least)
+static double shortfall(double figure, double limit, rk_require what)
 {
+    const bool least = rk_require_is_least(what);
+    const bool percent = rk_require_quantity(what) == RK_QUANTITY_PERCENT; /* 0 may be asked */
+
     if (!isfinite(figure)) return least && figure > 0 ? 0.0 : 10.0;
     if (least) return figure >= limit ? 0.0 : fmin((limit / fmax(figure, 1e-9)) - 1.0, 10.0);
     if (figure <= limit) return 0.0;
-    return fmin((figure - limit) / fmax(limit, 1.0), 10.0);
+    return fmin((figure - limit) / (percent ? fmax(limit, 1.0) : limit), 10.0);
 }
 
-void rki_point_figures(const rki_search_run *s, const rki_point *p,
-                       double figure[RK_REQUIRE_COUNT])
+/* The larger of what a setpoint and a load step show. */
+static void find_figures(const rki_search_run *s, const rk_sweep_result *run,
+                         const rk_margins *margins, double figure[RK_REQUIRE_COUNT])
 {
-    figure[RK_REQUIRE_GAIN_MARGIN] = p->margins.gain_margin;
-    figure[RK_REQUIRE_PHASE_MARGIN] = p->margins.phase_margin;
-    figure[RK_REQUIRE_DELAY_MARGIN] = p->margins.delay_margin;
-    figure[RK_REQUIRE_MS] = p->margins.ms;
-    figure[RK_REQUIRE_OVERSHOOT] = 100.0 * p->run.setpoint.beyond / fabs(s->plan->sp_step);
-    figure[RK_REQUIRE_SETTLING] = p->run.setpoint.settling;
-    figure[RK_REQUIRE_RISE] = p->run.setpoint.rise;
+    const rk_sweep_run *sp = &run->setpoint, *load = &run->load;
+
+    figure[RK_REQUIRE_GAIN_MARGIN] = margins->gain_margin;
+    figure[RK_REQUIRE_PHASE_MARGIN] = margins->phase_margin;
+    figure[RK_REQUIRE_DELAY_MARGIN] = margins->delay_margin;
+    figure[RK_REQUIRE_MS] = margins->ms;
+    figure[RK_REQUIRE_OVERSHOOT] = 100.0 * sp->beyond / fabs(s->plan->sp_step);
+    figure[RK_REQUIRE_SETTLING] = sp->settling;
+    figure[RK_REQUIRE_RISE] = sp->rise;
+    figure[RK_REQUIRE_STEADY_ERROR] = fabs(sp->steady_error);
+    figure[RK_REQUIRE_PEAK] = load->beyond;
+    figure[RK_REQUIRE_RECOVERY] = load->settling;
+    figure[RK_REQUIRE_TRAVEL] = fmax(sp->travel, load->travel);
+    figure[RK_REQUIRE_LARGEST_MOVE] = fmax(sp->largest_move, load->largest_move);
+    figure[RK_REQUIRE_OUT_NOISE] = run->noise.out;
 }
 
-static double cost_of(const rki_search_run *s, const rki_point *p)
+/* Which steps a cost looks at. */
+static bool counts_setpoint(rk_cost cost)
 {
-    const rk_sweep_run *sp = &p->run.setpoint, *load = &p->run.load;
-    const double costs[RK_COSTS] = {p->margins.ms, sp->iae,   sp->ise,   sp->itae,
-                                    load->iae,     load->ise, load->itae};
-    const rk_sweep_run *moved = s->plan->cost >= RK_COST_LOAD_IAE ? load : sp;
+    return cost < RK_COST_LOAD_IAE || cost >= RK_COST_BOTH_IAE;
+}
 
-    return costs[s->plan->cost] +
-           (s->plan->weigh_effort > 0 ? s->plan->weigh_effort * moved->effort : 0.0);
+static bool counts_load(rk_cost cost)
+{
+    return cost >= RK_COST_LOAD_IAE;
+}
+
+/* What OUT did in the steps that count, and what noise adds to it in their time: the expected
+   size of a change that is normal with deviation s is sqrt(2 / pi) s. */
+static double effort_of(const rki_search_run *s, const rk_sweep_result *run)
+{
+    const bool squares = s->plan->effort == RK_EFFORT_SQUARES;
+    const double move = s->plan->noise > 0 ? run->noise.move : 0.0;
+    const double scans = s->sweep.duration / s->sweep.ts;
+    const double noise = scans * (squares ? move * move : sqrt(2.0 / acos(-1.0)) * move);
+    double sum = 0;
+
+    if (counts_setpoint(s->plan->cost)) {
+        sum += noise + (squares ? run->setpoint.effort : run->setpoint.travel);
+    }
+    if (counts_load(s->plan->cost)) {
+        sum += noise + (squares ? run->load.effort : run->load.travel);
+    }
+    return sum;
+}
+
+static double cost_of(const rki_search_run *s, const rk_sweep_result *run,
+                      const rk_margins *margins)
+{
+    const rk_sweep_run *sp = &run->setpoint, *load = &run->load;
+    const double costs[RK_COSTS] = {margins->ms,
+                                    sp->iae,
+                                    sp->ise,
+                                    sp->itae,
+                                    load->iae,
+                                    load->ise,
+                                    load->itae,
+                                    sp->iae + load->iae,
+                                    sp->ise + load->ise,
+                                    sp->itae + load->itae};
+    const double error = s->plan->weigh_error * costs[s->plan->cost];
+
+    if (s->plan->weigh_effort == 0) return error;
+    return error + (s->plan->weigh_effort * effort_of(s, run));
 }
 
 /* An unstable loop misses everything, and the more the higher its gain. */
@@ -88,22 +140,18 @@ static double cost_of(const rki_search_run *s, const rki_point *p)
 static void judge(const rki_search_run *s, rki_point *p)
 {
     const rk_requirements *r = &s->plan->requirements;
-    double figure[RK_REQUIRE_COUNT];
     int i;
 
     p->missing = 0;
-    p->cost = HUGE_VAL;
-    if (!p->margins.stable || isnan(p->run.setpoint.iae)) {
+    if (!p->stable) {
+        p->cost = HUGE_VAL;
         p->missing = UNSTABLE * (1.0 + fabs(p->settings.kc * s->plan->model.gain));
         return;
     }
-    rki_point_figures(s, p, figure);
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        if (!isnan(r->limit[i])) {
-            p->missing += shortfall(figure[i], r->limit[i], rk_require_is_least((rk_require)i));
-        }
+        if (isnan(r->limit[i])) continue;
+        p->missing += shortfall(p->figure[i], r->limit[i], (rk_require)i);
     }
-    p->cost = cost_of(s, p);
 }
 
 bool rki_point_is_better(const rki_point *a, const rki_point *b)
@@ -112,70 +160,108 @@ bool rki_point_is_better(const rki_point *a, const rki_point *b)
     return a->cost < b->cost;
 }
 
-/* Each thread's share of the points. */
-enum { THREADS_MOST = 64 };
-
-typedef struct share {
-    const rki_search_run *s;
-    rki_point *points;
-    int first, last;
-} share;
-
-/* Every point by itself: the same numbers whoever computes them. */
-static void *work(void *given)
+/* What one model shows, added to what those before it showed: the worst of all, or the sum. */
+static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_COUNT],
+                      double cost, bool first, rki_point *p)
 {
-    share *mine = given;
+    const bool worst = s->plan->spread == NULL || s->plan->spread->over == RK_OVER_WORST;
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const double sum = p->figure[i] + figure[i]; /* NaN if one of them never happens */
+
+        if (first) {
+            p->figure[i] = figure[i];
+        } else if (!worst || isnan(sum)) {
+            p->figure[i] = sum;
+        } else if (rk_require_is_least((rk_require)i)) {
+            p->figure[i] = fmin(p->figure[i], figure[i]);
+        } else {
+            p->figure[i] = fmax(p->figure[i], figure[i]);
+        }
+    }
+    p->cost = first ? cost : worst ? fmax(p->cost, cost) : p->cost + cost;
+}
+
+/* Points that a thread looks at, on one model. */
+static void run_model(const rki_search_run *s, size_t model, rki_point *points, size_t count)
+{
+    const rk_model *m =
+        s->plan->spread != NULL ? &s->plan->spread->model[model] : &s->plan->model;
+    rk_sweep_plan sweep = s->sweep;
     rk_settings settings[RKI_POINTS_MOST];
     rk_sweep_result results[RKI_POINTS_MOST];
-    const int count = mine->last - mine->first;
     rk_status status;
-    int i;
+    size_t i;
 
     memset(settings, 0, sizeof settings);
     for (i = 0; i < count; i++) {
-        settings[i] = mine->points[mine->first + i].settings;
+        settings[i] = points[i].settings;
     }
-    status = rk_sweep(&mine->s->sweep, settings, (size_t)count, results, NULL);
+    sweep.plant = *m;
+    status = rk_sweep(&sweep, settings, count, results, NULL);
     for (i = 0; i < count; i++) {
-        rki_point *p = &mine->points[mine->first + i];
+        rki_point *p = &points[i];
+        double figure[RK_REQUIRE_COUNT];
+        rk_margins margins;
+        rk_status made = status;
 
-        p->run = results[i];
-        p->status = status;
-        if (status == RK_OK) {
-            p->status =
-                rk_margins_check(&mine->s->plan->model, &p->settings, &p->margins, NULL);
-        }
-        if (p->status == RK_ERR_RANGE) { /* settings that are none */
-            p->margins.stable = false;
+        if (model == 0) {
+            p->run = results[i];
             p->status = RK_OK;
+            p->stable = true;
         }
-        judge(mine->s, p);
+        if (!p->stable || p->status != RK_OK) continue;
+        if (made == RK_OK) {
+            made = rk_margins_check(m, &p->settings, &margins, NULL);
+        }
+        if (made != RK_OK && made != RK_ERR_RANGE) {
+            p->status = made;
+        } else if (made != RK_OK || !margins.stable || isnan(results[i].setpoint.iae)) {
+            p->stable = false; /* or settings that are none */
+        } else {
+            find_figures(s, &results[i], &margins, figure);
+            add_model(s, figure, cost_of(s, &results[i], &margins), model == 0, p);
+        }
     }
-    return NULL;
+}
+
+typedef struct job {
+    const rki_search_run *s;
+    rki_point *points;
+} job;
+
+/* Every point by itself: the same numbers whoever computes them. */
+static void work(void *given, int part, size_t first, size_t last)
+{
+    const job *j = given;
+    const rk_spread *spread = j->s->plan->spread;
+    const size_t models = spread != NULL ? spread->count : 1;
+    const bool mean = spread != NULL && spread->over == RK_OVER_MEAN;
+    size_t m, i;
+    int k;
+
+    (void)part;
+    for (m = 0; m < models; m++) {
+        run_model(j->s, m, j->points + first, last - first);
+    }
+    for (i = first; i < last; i++) {
+        rki_point *p = &j->points[i];
+
+        for (k = 0; k < RK_REQUIRE_COUNT && mean; k++) {
+            p->figure[k] /= (double)models;
+        }
+        p->cost /= mean ? (double)models : 1.0;
+        judge(j->s, p);
+    }
 }
 
 rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count)
 {
-    share shares[THREADS_MOST];
-    pthread_t threads[THREADS_MOST];
-    bool started[THREADS_MOST];
-    const int many = s->threads < count ? s->threads : count;
+    job j = {s, points};
     int i;
 
-    for (i = 0; i < many; i++) {
-        shares[i] = (share){s, points, count * i / many, count * (i + 1) / many};
-        started[i] = i > 0 && pthread_create(&threads[i], NULL, work, &shares[i]) == 0;
-    }
-    for (i = 0; i < many; i++) {
-        if (!started[i]) {
-            (void)work(&shares[i]);
-        }
-    }
-    for (i = 0; i < many; i++) {
-        if (started[i]) {
-            (void)pthread_join(threads[i], NULL);
-        }
-    }
+    rki_share((size_t)count, 1, s->threads, work, &j);
     s->tried += (size_t)count;
     for (i = 0; i < count; i++) {
         if (points[i].status != RK_OK) return points[i].status;
@@ -202,19 +288,27 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            "not 0",
                            p->sp_step, p->load_step);
     }
-    if (!(p->filter_ratio > 1) || !(p->weigh_effort >= 0) || (int)p->cost < 0 ||
-        p->cost >= RK_COSTS) {
+    if (!(p->filter_ratio > 1) || !(p->weigh_effort >= 0) || isinf(p->weigh_effort) ||
+        !(p->weigh_error > 0) || isinf(p->weigh_error)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
-                           "filter ratio %g, weight of effort %g: give above 1, and 0 or more",
-                           p->filter_ratio, p->weigh_effort);
+                           "filter ratio %g, weight of the error %g, of the effort %g: give "
+                           "above 1, above 0, and 0 or more",
+                           p->filter_ratio, p->weigh_error, p->weigh_effort);
+    }
+    if (!(p->noise >= 0) || isinf(p->noise)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g: give 0 or more", p->noise);
+    }
+    if ((int)p->cost < 0 || p->cost >= RK_COSTS || (int)p->effort < 0 ||
+        p->effort >= RK_EFFORTS || (p->spread != NULL && p->spread->count == 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a cost, an effort or models that are none");
+    }
+    if (p->noise == 0 && !isnan(p->requirements.limit[RK_REQUIRE_OUT_NOISE])) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "out-noise is asked, but PV's noise is not known: give it");
     }
     s->integral = strchr(mode, 'I') != NULL;
     s->derivative = strchr(mode, 'D') != NULL;
-    s->threads = p->threads;
-    if (s->threads <= 0) {
-        s->threads = (int)sysconf(_SC_NPROCESSORS_ONLN);
-    }
-    s->threads = s->threads < 1 ? 1 : s->threads > THREADS_MOST ? THREADS_MOST : s->threads;
+    s->threads = rki_threads(p->threads);
     return RK_OK;
 }
 
@@ -225,23 +319,19 @@ static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_
     double worst = 0;
     int i;
 
-    rki_point_figures(s, p, result->verdict.figure);
+    result->verdict = rk_requirements_check(r, p->stable, p->figure);
+    result->met = result->verdict.met;
     result->in_the_way = RK_REQUIRE_COUNT;
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const double miss = isnan(r->limit[i])
-                                ? 0.0
-                                : shortfall(result->verdict.figure[i], r->limit[i],
-                                            rk_require_is_least((rk_require)i));
+        double miss;
 
-        result->verdict.asked[i] = !isnan(r->limit[i]);
-        result->verdict.line_met[i] = miss == 0;
+        if (!result->verdict.asked[i] || result->verdict.line_met[i]) continue;
+        miss = shortfall(p->figure[i], r->limit[i], (rk_require)i);
         if (miss > worst) {
             worst = miss;
             result->in_the_way = (rk_require)i;
         }
     }
-    result->verdict.met = worst == 0;
-    result->met = result->verdict.met;
 }
 
 rk_status rki_search_result(const rki_search_run *s, const rki_point *best,

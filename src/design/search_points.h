@@ -8,9 +8,10 @@
  */
 typedef struct rki_point {
     rk_settings settings;
+    bool stable; /* on every model */
     double missing, cost;
-    rk_sweep_result run;
-    rk_margins margins;
+    double figure[RK_REQUIRE_COUNT];
+    rk_sweep_result run; /* on the first model */
     rk_status status;
 } rki_point;
 
@@ -36,10 +37,6 @@ bool rki_search_may_go_on(rki_search_run *s);
 
 /** How long the runs last, and how often they look. */
 void rki_search_plan_sweep(rki_search_run *s);
-
-/** A point's figures, in the order of rk_require. */
-void rki_point_figures(const rki_search_run *s, const rki_point *p,
-                       double figure[RK_REQUIRE_COUNT]);
 
 bool rki_point_is_better(const rki_point *a, const rki_point *b);
 

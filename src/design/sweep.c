@@ -8,6 +8,9 @@
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 
+#include "share.h"
+#include "trial_metrics.h"
+
 /* So many candidates run side by side, each number of all of them in one vector. */
 enum { LANES = 8 };
 
@@ -21,7 +24,9 @@ enum { LANES = 8 };
 /* What the scans need, a lane each. */
 typedef struct lanes {
     double kc[LANES], b[LANES], ki[LANES], kt[LANES], ad[LANES], kd[LANES];
-    double conditional[LANES]; /* 1 or 0 */
+    double conditional[LANES];        /* 1 or 0 */
+    double rest[LANES];               /* how far from the setpoint PV settles */
+    double ten[LANES], ninety[LANES]; /* those parts of its way there */
     double i[LANES], d[LANES], g[LANES], out[LANES], x0[LANES], x1[LANES], pv[LANES];
 } lanes;
 
@@ -29,7 +34,7 @@ typedef struct lanes {
 typedef struct tally {
     double iae[LANES], ise[LANES], itae[LANES], high[LANES], low[LANES];
     double below_ten[LANES], below_ninety[LANES], outside[LANES];
-    double travel[LANES], effort[LANES], largest[LANES];
+    double travel[LANES], effort[LANES], largest[LANES], square[LANES];
 } tally;
 
 /* A run: the plant of all lanes, its delay memory a vector each. */
@@ -53,8 +58,7 @@ static inline void scan_lanes(lanes *restrict v, const course *c, tally *restric
     const double b00 = p->b0[0], b01 = p->b0[1], b10 = p->b1[0], b11 = p->b1[1];
     const double out0 = p->out0, pv0 = p->pv0, sp = c->sp, load = c->load;
     const double low = c->low, high = c->high, step = c->step, band = c->band;
-    const double way = sp - pv0, sign = way < 0 ? -1.0 : 1.0, whole = fabs(way);
-    const double ten = 0.1 * whole, ninety = 0.9 * whole, now = c->ts * scan;
+    const double sign = sp < pv0 ? -1.0 : 1.0, now = c->ts * scan;
     int l;
 
     for (l = 0; l < LANES; l++) {
@@ -84,11 +88,12 @@ static inline void scan_lanes(lanes *restrict v, const course *c, tally *restric
         t->iae[l] += size;
         t->ise[l] += e * e;
         t->itae[l] += now * size;
-        t->below_ten[l] += new_top < ten ? 1.0 : 0.0;
-        t->below_ninety[l] += new_top < ninety ? 1.0 : 0.0;
-        t->outside[l] = size > band ? scan + 1.0 : outside;
+        t->below_ten[l] += new_top < v->ten[l] ? 1.0 : 0.0;
+        t->below_ninety[l] += new_top < v->ninety[l] ? 1.0 : 0.0;
+        t->outside[l] = fabs(e - v->rest[l]) > band ? scan + 1.0 : outside;
         t->travel[l] += move;
         t->effort[l] += move * move;
+        t->square[l] += (out - out0) * (out - out0);
         t->largest[l] = move > largest ? move : largest;
         v->i[l] = sum + (v->kt[l] * (out - wanted));
         v->d[l] = d;
@@ -154,7 +159,8 @@ static void take_run(const course *c, const lanes *v, const tally *t, int l, dou
     run->iae = c->ts * t->iae[l];
     run->ise = c->ts * t->ise[l];
     run->itae = c->ts * t->itae[l];
-    run->beyond = way != 0 ? fmax(t->high[l] - fabs(way), 0.0) : fmax(t->high[l], -t->low[l]);
+    run->beyond = way != 0 ? fmax(t->high[l] - fabs(way - v->rest[l]), 0.0)
+                           : fmax(t->high[l], -t->low[l]);
     run->rise =
         t->below_ninety[l] < scans ? c->ts * (t->below_ninety[l] - t->below_ten[l]) : nan("");
     run->settling = t->outside[l] < scans ? c->ts * t->outside[l] : nan("");
@@ -164,68 +170,146 @@ static void take_run(const course *c, const lanes *v, const tally *t, int l, dou
     run->largest_move = t->largest[l];
 }
 
-static rk_sweep_run nothing(void)
+static rk_sweep_result nothing(void)
 {
     const double none = nan("");
-    const rk_sweep_run made = {none, none, none, none, none, none, none, none, none, none};
+    const rk_sweep_run run = {none, none, none, none, none, none, none, none, none, none};
 
-    return made;
+    return (rk_sweep_result){run, run, {none, none}, none, none};
 }
 
-/* One group of lanes through one of the two runs. */
-static void run_group(const rk_sweep_plan *plan, course *c, const lanes *start, bool setpoint,
-                      const bool *runs, int count, rk_sweep_result *results)
+/* A sweep under way: who runs what. */
+typedef struct sweep {
+    const rk_sweep_plan *plan;
+    const rk_settings *settings;
+    rk_sweep_result *results;
+    course c;
+} sweep;
+
+/* The scans of a course for a group of lanes, from the start of all of them. */
+static void run_course(course *c, lanes *v, tally *t)
 {
-    const double way = setpoint ? plan->sp_step : 0.0;
-    lanes v = *start;
-    tally t;
     size_t i;
     int l;
 
-    memset(&t, 0, sizeof t);
+    memset(t, 0, sizeof *t);
     for (i = 0; i <= c->plant->delay; i++) {
         for (l = 0; l < LANES; l++) {
             c->ring[i][l] = 0.0;
         }
     }
-    c->sp = plan->plant.pv0 + way;
-    c->load = setpoint ? 0.0 : plan->load_step;
-    c->band = setpoint ? plan->band * fabs(way) : 0.0;
-    scan_all(&v, c, &t);
-    for (l = 0; l < count; l++) {
+    scan_all(v, c, t);
+}
+
+/* Where each lane is bound for. NaN, nowhere, makes every scan one outside. */
+static void aim(const rk_sweep_plan *plan, const course *c, const rk_settings *settings,
+                const bool *runs, lanes *v)
+{
+    int l;
+
+    for (l = 0; l < LANES; l++) {
+        const rk_trial_case one = {.plant = plan->plant,
+                                   .limits = plan->limits,
+                                   .settings = settings[runs[l] ? l : 0]};
+        const double value = runs[l] ? rki_settled_pv(&one, c->sp, c->load) : c->sp;
+        const double way = fabs(value - plan->plant.pv0);
+
+        v->rest[l] = isnan(value) ? HUGE_VAL : c->sp - value;
+        v->ten[l] = 0.1 * way;
+        v->ninety[l] = 0.9 * way;
+    }
+}
+
+/* One group of lanes through one of the two steps. */
+static void run_step(const rk_sweep_plan *plan, course c, const lanes *start, bool setpoint,
+                     const rk_settings *settings, const bool *runs, rk_sweep_result *results)
+{
+    const double way = setpoint ? plan->sp_step : 0.0;
+    lanes v = *start;
+    tally t;
+    int l;
+
+    c.sp = plan->plant.pv0 + way;
+    c.load = setpoint ? 0.0 : plan->load_step;
+    c.band = plan->band * fabs(plan->sp_step);
+    aim(plan, &c, settings, runs, &v);
+    run_course(&c, &v, &t);
+    for (l = 0; l < LANES; l++) {
         if (!runs[l]) continue;
-        take_run(c, &v, &t, l, way, setpoint ? &results[l].setpoint : &results[l].load);
+        take_run(&c, &v, &t, l, way, setpoint ? &results[l].setpoint : &results[l].load);
         results[l].last_pv = v.pv[l];
         results[l].last_out = v.out[l];
     }
 }
 
-static void sweep_group(const rk_sweep_plan *plan, course *c, const rk_settings *settings,
-                        int count, rk_sweep_result *results)
+/* Noise of 1 in the first scan alone, no limit being met. */
+static void run_noise(const rk_sweep_plan *plan, course c, const lanes *start, const bool *runs,
+                      rk_sweep_result *results)
+{
+    const rk_limits none = rk_limits_none();
+    lanes v = *start;
+    tally t;
+    int l;
+
+    c.sp = plan->plant.pv0;
+    c.load = c.band = 0.0;
+    c.low = none.low;
+    c.high = none.high;
+    c.step = none.rate;
+    for (l = 0; l < LANES; l++) {
+        v.pv[l] += 1.0;
+    }
+    run_course(&c, &v, &t);
+    for (l = 0; l < LANES; l++) {
+        if (!runs[l]) continue;
+        results[l].noise =
+            (rk_sweep_noise){plan->noise * sqrt(t.square[l]), plan->noise * sqrt(t.effort[l])};
+    }
+}
+
+static void sweep_group(const rk_sweep_plan *plan, const course *c, const rk_settings *settings,
+                        size_t count, rk_sweep_result *results)
 {
     bool runs[LANES];
     lanes start;
-    int l, usable = -1;
+    size_t l, usable = LANES;
 
     memset(&start, 0, sizeof start);
     for (l = 0; l < LANES; l++) {
-        runs[l] = l < count && load_lane(&start, &settings[l], plan, l);
+        runs[l] = l < count && load_lane(&start, &settings[l], plan, (int)l);
         usable = runs[l] ? l : usable;
         if (l < count) {
-            results[l] = (rk_sweep_result){nothing(), nothing(), nan(""), nan("")};
+            results[l] = nothing();
         }
     }
-    if (usable < 0) return;
+    if (usable == LANES) return;
     for (l = 0; l < LANES; l++) {
         if (!runs[l]) {
-            (void)load_lane(&start, &settings[usable], plan, l);
+            (void)load_lane(&start, &settings[usable], plan, (int)l);
         }
     }
     if (plan->sp_step != 0) {
-        run_group(plan, c, &start, true, runs, count, results);
+        run_step(plan, *c, &start, true, settings, runs, results);
     }
     if (plan->load_step != 0) {
-        run_group(plan, c, &start, false, runs, count, results);
+        run_step(plan, *c, &start, false, settings, runs, results);
+    }
+    if (plan->noise > 0) {
+        run_noise(plan, *c, &start, runs, results);
+    }
+}
+
+/* Each part has delay memory of its own. */
+static void sweep_part(void *user, int part, size_t first, size_t last)
+{
+    const sweep *s = user;
+    course c = s->c;
+    size_t i;
+
+    c.ring += (size_t)part * (c.plant->delay + 1);
+    for (i = first; i < last; i += LANES) {
+        sweep_group(s->plan, &c, &s->settings[i], last - i < LANES ? last - i : LANES,
+                    &s->results[i]);
     }
 }
 
@@ -246,8 +330,11 @@ static rk_status check_plan(const rk_sweep_plan *p, rk_diag *diag)
             "a sweep of %g s at a scan of %g s: give times above 0, at most %g scans",
             p->duration, p->ts, SCANS_MOST);
     }
-    if (!isfinite(p->sp_step) || !isfinite(p->load_step) || !(p->band > 0)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "a sweep's steps and band: give finite numbers");
+    if (!isfinite(p->sp_step) || !isfinite(p->load_step) || !(p->band > 0) ||
+        !(p->noise >= 0) || isinf(p->noise)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "a sweep's steps, band and noise: give finite numbers, the last two "
+                           "not negative");
     }
     if (!(p->plant.out0 >= p->limits.low && p->plant.out0 <= p->limits.high)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
@@ -261,8 +348,8 @@ rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_
                    rk_sweep_result *results, rk_diag *diag)
 {
     rk_plant_params params;
-    course c;
-    size_t i;
+    sweep s = {.plan = plan, .settings = settings, .results = results};
+    int threads;
     rk_status status;
 
     if (plan == NULL || settings == NULL || results == NULL) return RK_ERR_ARG;
@@ -271,20 +358,16 @@ rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_
         status = rk_plant_params_from_model(&plan->plant, plan->ts, &params, diag);
     }
     if (status != RK_OK) return status;
-    memset(&c, 0, sizeof c);
-    c.plant = &params;
-    c.ts = plan->ts;
-    c.low = plan->limits.low;
-    c.high = plan->limits.high;
-    c.step = plan->limits.rate * plan->ts;
-    c.scans = (size_t)ceil((plan->duration / plan->ts) - 1e-9);
-    c.ring = rk_memory_create(params.delay + 1, sizeof *c.ring);
-    if (c.ring == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a sweep");
-    for (i = 0; i < count; i += LANES) {
-        const int some = count - i < LANES ? (int)(count - i) : LANES;
-
-        sweep_group(plan, &c, &settings[i], some, &results[i]);
-    }
-    rk_memory_free(c.ring);
+    threads = rki_threads(plan->threads);
+    s.c = (course){.plant = &params,
+                   .low = plan->limits.low,
+                   .high = plan->limits.high,
+                   .step = plan->limits.rate * plan->ts,
+                   .ts = plan->ts,
+                   .scans = (size_t)ceil((plan->duration / plan->ts) - 1e-9)};
+    s.c.ring = rk_memory_create((size_t)threads * (params.delay + 1), sizeof *s.c.ring);
+    if (s.c.ring == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a sweep");
+    rki_share(count, LANES, threads, sweep_part, &s);
+    rk_memory_free(s.c.ring);
     return RK_OK;
 }

@@ -59,6 +59,10 @@ static rk_status check_plan(const rk_trial_case *c, const rk_trial_plan *p, rk_d
                            "load step at %g s: give a time within the trial of %g s",
                            p->load_at, p->duration);
     }
+    if (!(p->load_band >= 0) || isinf(p->load_band)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "recovery band %g: give 0 or more",
+                           p->load_band);
+    }
     if (!(p->band > 0 && p->band < 1)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "settling band %g %%: give 0 to 100 %%",
                            100.0 * p->band);

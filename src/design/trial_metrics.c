@@ -23,8 +23,7 @@ static double settled_integrator(const rk_trial_case *c, double sp, double load)
     return m->pv0 + (s->sp_weight * (sp - m->pv0)) + (load / s->kc);
 }
 
-/* Where PV settles with this setpoint and load, from the loop's equations at rest. */
-static double settled_pv(const rk_trial_case *c, double sp, double load)
+double rki_settled_pv(const rk_trial_case *c, double sp, double load)
 {
     const rk_model *m = &c->plant;
     const rk_settings *s = &c->settings;
@@ -119,7 +118,7 @@ static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_t
                              rk_setpoint_metrics *m)
 {
     const double start = c->plant.pv0, sp = start + plan->sp_step;
-    const double value = settled_pv(c, sp, 0.0), way = value - start;
+    const double value = rki_settled_pv(c, sp, 0.0), way = value - start;
     const bool up = way > 0;
     const double ten = first_reach(w, start + (0.1 * way), up);
 
@@ -134,12 +133,13 @@ static void measure_load(const window *w, const rk_trial_case *c, const rk_trial
                          rk_load_metrics *m)
 {
     const double sp = c->plant.pv0 + plan->sp_step, before = w->pv[w->first];
-    const double value = settled_pv(c, sp, plan->load_step);
+    const double value = rki_settled_pv(c, sp, plan->load_step);
     double ise, itae, way;
 
     m->peak_deviation = fmax(most_beyond(w, before, true), most_beyond(w, before, false));
     way = plan->sp_step != 0 ? fabs(plan->sp_step) : m->peak_deviation;
-    m->recovery_time = last_entry(w, value, plan->band * way);
+    m->recovery_time =
+        last_entry(w, value, plan->load_band > 0 ? plan->load_band : plan->band * way);
     integrate(w, sp, &m->iae, &ise, &itae);
 }
 
@@ -160,6 +160,7 @@ static void measure_out(const rki_curves *curves, const rk_trial_case *c, rk_tri
         const double out = curves->out[i];
 
         m->travel += fabs(out - last);
+        m->largest_move = fmax(m->largest_move, fabs(out - last));
         if (out <= c->limits.low || out >= c->limits.high) {
             m->saturated_time += curves->ts;
         }

@@ -18,7 +18,7 @@ const char *rki_word(const char *const *words, int at)
 rk_status rki_word_find(const char *const *words, const char *what, const char *text, int *at,
                         rk_diag *diag)
 {
-    char known[160] = "";
+    char known[240] = "";
     int i;
 
     for (i = 0; words[i] != NULL; i++) {

@@ -428,9 +428,10 @@ static json_t *trial_object(const rk_trial *trial)
                          real_or_null(m->load.peak_deviation), "recovery_time",
                          real_or_null(m->load.recovery_time), "iae", real_or_null(m->load.iae));
     }
-    return json_pack("{s:o, s:o, s:o, s:o, s:I, s:o}", "name", words(rk_trial_name(trial)),
+    return json_pack("{s:o, s:o, s:o, s:o, s:o, s:I, s:o}", "name", words(rk_trial_name(trial)),
                      "setpoint", setpoint, "load", load, "travel", real_or_null(m->travel),
-                     "reversals", (json_int_t)m->reversals, "saturated_time",
+                     "largest_move", real_or_null(m->largest_move), "reversals",
+                     (json_int_t)m->reversals, "saturated_time",
                      real_or_null(m->saturated_time));
 }
 

@@ -88,6 +88,7 @@ static const struct key {
     {"model", "time-constant-95", PAIR_OF_TIMES, LOOP(tau95[0])},
     {"model", "dead-time-95", PAIR_OF_TIMES, LOOP(dead_time95)},
     {"model", "covariance", COVARIANCE, LOOP(covariance)},
+    {"model", "noise", REAL, LOOP(noise)},
     {"relay", "ultimate-gain", REAL, LOOP(ultimate_gain)},
     {"relay", "ultimate-period", TIME, LOOP(ultimate_period)},
     {"settings", "rule", TEXT, LOOP(rule)},
@@ -110,6 +111,14 @@ static const struct key {
     {"require", "overshoot", LIMIT, 0, 0},
     {"require", "settling", LIMIT, 0, 0},
     {"require", "rise", LIMIT, 0, 0},
+    {"require", "steady-error", LIMIT, 0, 0},
+    {"require", "peak", LIMIT, 0, 0},
+    {"require", "recovery", LIMIT, 0, 0},
+    {"require", "travel", LIMIT, 0, 0},
+    {"require", "largest-move", LIMIT, 0, 0},
+    {"require", "out-noise", LIMIT, 0, 0},
+    {"require", "sp-step", REAL, LOOP(requirements.sp_step)},
+    {"require", "load-step", REAL, LOOP(requirements.load_step)},
     {"plant", "kind", KIND, LOOP(plant.model.kind)},
     {"plant", "gain", REAL, LOOP(plant.model.gain)},
     {"plant", "time-constant", TIMES, LOOP(plant.model.time_constant)},
@@ -181,7 +190,7 @@ static rk_status set_limit(reading *r, const char *name, const char *value)
 
     if (status != RK_OK) return with_line(r, status, &inner);
     if (!rk_time_parse(value, strlen(value), &limit) ||
-        (strcmp(rk_require_unit(what), "s") != 0 &&
+        (rk_require_quantity(what) != RK_QUANTITY_TIME &&
          !rk_number_parse(value, strlen(value), &limit))) {
         return bad(r, name, value, "is not a number");
     }
@@ -266,7 +275,7 @@ static const struct key *find_key(const char *section, const char *name)
 
 static rk_status unknown_key(reading *r, const char *section, const char *name)
 {
-    char known[240] = "";
+    char known[320] = "";
     int i;
 
     for (i = 0; i < KEYS; i++) {

@@ -306,6 +306,7 @@ rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, 
             pair("time-constant-95", has_times ? loop->tau95[0] : no_times, "s"),
             pair("dead-time-95", loop->dead_time95, "s"),
             triangle("covariance", loop),
+            number("noise", loop->noise, ""),
         };
 
         return save(path, "model", entries, sizeof entries / sizeof entries[0], diag);

@@ -208,6 +208,18 @@ START_TEST(search_meets_what_is_asked_or_says_what_stands_in_the_way)
     o = TOOL(dir, "check", "x.loop");
     ck_assert_int_eq(o.status, 0);
     outcome_free(&o);
+    o = TOOL(dir, "search", "x.loop", "--model-error", "15", "--noise", "0.2", "--peak", "9",
+             "--sp-step", "2", "--cost", "both-ise", "--weigh-effort", "3", "--effort",
+             "travel");
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "the least both-ise"));
+    ck_assert_ptr_nonnull(strstr(o.out, "a setpoint step of 2 pv-EU, a load of 5 out-EU; PV's "
+                                        "noise 0.2 pv-EU"));
+    ck_assert_ptr_nonnull(
+        strstr(o.out, "the worst over 9 models with each number wrong by 15 %"));
+    ck_assert_ptr_nonnull(strstr(o.out, "at most 9 pv-EU"));
+    ck_assert_ptr_nonnull(strstr(o.out, "out-noise"));
+    outcome_free(&o);
     scratch_free(dir);
 }
 END_TEST

@@ -43,6 +43,23 @@ static const struct {
     {"and not within the dead time", 2, 40, 10, 1, 40, RK_REQUIRE_SETTLING, 10, false},
     {"it rises in 30 s", 2, 40, 10, 1, 40, RK_REQUIRE_RISE, 30, true},
     {"and not in 5", 2, 40, 10, 1, 40, RK_REQUIRE_RISE, 5, false},
+    {"integral action leaves no error", 2, 40, 10, 1, 40, RK_REQUIRE_STEADY_ERROR, 1e-6, true},
+    {"P-only leaves 1/(1 + 2)", 2, 40, 10, 1, HUGE_VAL, RK_REQUIRE_STEADY_ERROR, 0.334, true},
+    {"which is more than 0.333", 2, 40, 10, 1, HUGE_VAL, RK_REQUIRE_STEADY_ERROR, 0.333, false},
+    {"nothing acts on a load for two dead times", 2, 40, 10, 1, 40, RK_REQUIRE_PEAK, 0.442,
+     false},
+    {"and then it falls short of the open loop's 2", 2, 40, 10, 1, 40, RK_REQUIRE_PEAK, 1.2,
+     true},
+    {"a load is out by 200 s", 2, 40, 10, 1, 40, RK_REQUIRE_RECOVERY, 250, true},
+    {"and not by 20", 2, 40, 10, 1, 40, RK_REQUIRE_RECOVERY, 20, false},
+    {"OUT goes to kc and back to 1/gain", 2, 40, 10, 1, 40, RK_REQUIRE_TRAVEL, 2.5, true},
+    {"which is 1.5 at least", 2, 40, 10, 1, 40, RK_REQUIRE_TRAVEL, 1.5, false},
+    {"the first move is kc (1 + ts/ti)", 2, 40, 10, 1, 40, RK_REQUIRE_LARGEST_MOVE, 1.0251,
+     true},
+    {"and no less", 2, 40, 10, 1, 40, RK_REQUIRE_LARGEST_MOVE, 1.0249, false},
+    {"noise of 0.01 makes a little over kc times it", 2, 40, 10, 1, 40, RK_REQUIRE_OUT_NOISE,
+     0.011, true},
+    {"and no less", 2, 40, 10, 1, 40, RK_REQUIRE_OUT_NOISE, 0.01, false},
 };
 
 START_TEST(verdict_is_what_an_engineer_would_say)
@@ -51,6 +68,7 @@ START_TEST(verdict_is_what_an_engineer_would_say)
                                  verdicts[_i].kc, verdicts[_i].ti);
     rk_check check;
 
+    loop.noise = 0.01;
     if (verdicts[_i].what >= 0) {
         ck_assert_int_eq(rk_requirements_set(&loop.requirements, (rk_require)verdicts[_i].what,
                                              verdicts[_i].limit, NULL),
@@ -153,6 +171,18 @@ static void ti_zero(rk_loop_design *l)
 {
     l->settings.ti = 0;
 }
+static void step_zero(rk_loop_design *l)
+{
+    l->requirements.sp_step = 0;
+}
+static void noise_negative(rk_loop_design *l)
+{
+    l->noise = -1;
+}
+static void noise_asked_not_known(rk_loop_design *l)
+{
+    l->requirements.limit[RK_REQUIRE_OUT_NOISE] = 1;
+}
 static void no_model(rk_loop_design *l)
 {
     l->has_model = false;
@@ -169,6 +199,9 @@ static const struct {
     {rate_zero, "rate"},
     {tau_negative, "time constant"},
     {ti_zero, "ti"},
+    {step_zero, "not 0"},
+    {noise_negative, "noise -1"},
+    {noise_asked_not_known, "PV's noise is not known"},
     {no_model, "needs a model"},
 };
 
@@ -203,7 +236,35 @@ START_TEST(requirements_convert_and_refuse)
     ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_OVERSHOOT, 0, NULL), RK_OK);
     ck_assert_int_eq(rk_requirements_set(&r, RK_REQUIRE_COUNT, 1, NULL), RK_ERR_ARG);
     ck_assert(rk_requirements_need_trial(&r));
-    ck_assert_str_eq(rk_require_unit(RK_REQUIRE_SETTLING), "s");
+}
+END_TEST
+
+/* The steps of [require], or 5 % of the ranges to the side where OUT has room. */
+START_TEST(requirements_are_asked_of_steps_that_fit_the_loop)
+{
+    rk_loop_design loop = a_loop(2, 40, 10, 1, 40);
+
+    ck_assert_double_eq(rk_loop_design_requirements(&loop).sp_step, 1);
+    ck_assert_double_eq(rk_loop_design_requirements(&loop).load_step, 1);
+    loop.pv_low = 0;
+    loop.pv_high = 200;
+    loop.out_low = 0;
+    loop.out_high = 100;
+    loop.model.out0 = 97; /* 10 up needs 5 more */
+    ck_assert_double_eq(rk_loop_design_requirements(&loop).sp_step, -10);
+    ck_assert_double_eq(rk_loop_design_requirements(&loop).load_step, 5);
+    ck_assert_double_eq(rk_loop_design_conditions(&loop).limits.high, 100);
+    ck_assert(isnan(rk_loop_design_requirements(&loop).limit[RK_REQUIRE_OUT_NOISE]));
+    loop.model.out0 = 0; /* not within the limits: not known */
+    loop.noise = 0.1;
+    ck_assert_double_eq(rk_loop_design_conditions(&loop).limits.high, rk_limits_none().high);
+    ck_assert_double_eq(rk_loop_design_requirements(&loop).limit[RK_REQUIRE_OUT_NOISE], 1);
+    loop.requirements.sp_step = 3;
+    ck_assert_double_eq(rk_loop_design_requirements(&loop).sp_step, 3);
+    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_SETTLING), "s");
+    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_PEAK), "pv-EU");
+    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_TRAVEL), "out-EU");
+    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_MS), "");
 }
 END_TEST
 
@@ -264,6 +325,7 @@ static Suite *suite_check(void)
     tcase_add_test(t, p_only_on_an_integrator_is_off_under_a_load_alone);
     add_table(t, loops_that_do_not_hang_together_are_refused, spoilt);
     tcase_add_test(t, requirements_convert_and_refuse);
+    tcase_add_test(t, requirements_are_asked_of_steps_that_fit_the_loop);
     tcase_add_test(t, gain_in_percent_of_span_needs_both_ranges);
     add_table(t, numbers_are_written_to_be_read_back, decimals);
     suite_add_tcase(suite, t);
@@ -279,15 +341,16 @@ Suite *suite_fit_ipdt(void);
 Suite *suite_fit_kinds(void);
 Suite *suite_inspect(void);
 Suite *suite_bump(void);
+Suite *suite_spread(void);
 Suite *suite_sweep(void);
 Suite *suite_search(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_margins,   suite_tune,    suite_settings,
-                                             suite_trial,     suite_fit,     suite_fit_ipdt,
-                                             suite_fit_kinds, suite_inspect, suite_bump,
-                                             suite_check,     suite_sweep,   suite_search};
+    static Suite *(*const makers[])(void) = {
+        suite_margins,  suite_tune,      suite_settings, suite_trial, suite_fit,
+        suite_fit_ipdt, suite_fit_kinds, suite_inspect,  suite_bump,  suite_check,
+        suite_spread,   suite_sweep,     suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

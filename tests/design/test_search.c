@@ -158,6 +158,119 @@ START_TEST(effort_and_limits_count)
 }
 END_TEST
 
+/* A requirement of each sort. */
+static const struct {
+    rk_require what;
+    double limit;
+} asked[] = {
+    {RK_REQUIRE_GAIN_MARGIN, 4},     {RK_REQUIRE_PHASE_MARGIN, 65},
+    {RK_REQUIRE_DELAY_MARGIN, 8},    {RK_REQUIRE_OVERSHOOT, 1},
+    {RK_REQUIRE_SETTLING, 12},       {RK_REQUIRE_RISE, 5},
+    {RK_REQUIRE_STEADY_ERROR, 1e-9}, {RK_REQUIRE_PEAK, 0.75},
+    {RK_REQUIRE_RECOVERY, 25},       {RK_REQUIRE_TRAVEL, 1.2},
+    {RK_REQUIRE_LARGEST_MOVE, 1},    {RK_REQUIRE_OUT_NOISE, 0.11},
+};
+
+START_TEST(a_requirement_of_any_sort_is_met)
+{
+    const rk_require what = asked[_i].what;
+    rk_search_plan plan = quick_plan();
+    rk_conditions c = {
+        .limits = rk_limits_none(), .ts = 0.5, .sp_step = 1, .load_step = 1, .noise = 0.1};
+    double figure[RK_REQUIRE_COUNT];
+    rk_search_result r;
+
+    plan.noise = 0.1;
+    plan.requirements.limit[RK_REQUIRE_MS] = 2.2;
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, what, asked[_i].limit, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_OK);
+    ck_assert_msg(r.met, "%s is %g", rk_require_to_text(what), r.verdict.figure[what]);
+    /* A trial, which sees what is between the scans, says the same to a scan or two. */
+    ck_assert_int_eq(rk_measure_figures(&plan.requirements, &plan.model, &r.settings, &c,
+                                        &r.measures.margins, figure, NULL),
+                     RK_OK);
+    ck_assert_double_eq_tol(figure[what], r.verdict.figure[what],
+                            rk_require_quantity(what) == RK_QUANTITY_TIME ? 1.0 : 0.05);
+}
+END_TEST
+
+/* The sum of both steps, and the valve's work by its travel. */
+START_TEST(costs_add_up)
+{
+    const rk_grid one = {{1.2, 1.2, 1}, {9, 9, 1}, {0, 0, 1}};
+    rk_search_plan plan = quick_plan();
+    rk_grid_point p;
+    rk_search_result r;
+    size_t best;
+
+    plan.cost = RK_COST_BOTH_ISE;
+    plan.requirements.limit[RK_REQUIRE_MS] = 3;
+    ck_assert_int_eq(rk_search_grid(&plan, &one, &p, &best, &r, NULL), RK_OK);
+    ck_close(r.cost, p.setpoint.ise + p.load.ise, 1e-12);
+    plan.weigh_error = 2;
+    plan.weigh_effort = 3;
+    plan.effort = RK_EFFORT_TRAVEL;
+    ck_assert_int_eq(rk_search_grid(&plan, &one, &p, &best, &r, NULL), RK_OK);
+    ck_close(r.cost,
+             (2 * (p.setpoint.ise + p.load.ise)) + (3 * (p.setpoint.travel + p.load.travel)),
+             1e-12);
+    plan.cost = RK_COST_SETPOINT_IAE;
+    plan.effort = RK_EFFORT_SQUARES;
+    ck_assert_int_eq(rk_search_grid(&plan, &one, &p, &best, &r, NULL), RK_OK);
+    ck_close(r.cost, (2 * p.setpoint.iae) + (3 * p.setpoint.effort), 1e-12);
+}
+END_TEST
+
+/* Noise calms derivative action once the valve's work counts. */
+START_TEST(noise_counts)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result quiet, noisy;
+
+    plan.mode = "PID";
+    plan.weigh_effort = 0.5;
+    ck_assert_int_eq(rk_search(&plan, &quiet, NULL), RK_OK);
+    plan.noise = 0.05;
+    ck_assert_int_eq(rk_search(&plan, &noisy, NULL), RK_OK);
+    ck_assert_double_lt(noisy.settings.kc * (1 + (10 * (noisy.settings.td > 0))),
+                        quiet.settings.kc * (1 + (10 * (quiet.settings.td > 0))));
+    ck_assert_double_gt(noisy.cost, quiet.cost);
+}
+END_TEST
+
+/* What holds at the worst holds on every model; on the nominal one there is some to spare. */
+START_TEST(the_worst_model_counts)
+{
+    rk_search_plan plan = quick_plan();
+    rk_search_result nominal, worst, mean;
+    rk_spread spread;
+    double highest = 0;
+    size_t i;
+
+    ck_assert_int_eq(rk_search(&plan, &nominal, NULL), RK_OK);
+    ck_assert_int_eq(rk_spread_box(&plan.model, 0.2, RK_OVER_WORST, &spread, NULL), RK_OK);
+    plan.spread = &spread;
+    ck_assert_int_eq(rk_search(&plan, &worst, NULL), RK_OK);
+    ck_assert(worst.met);
+    for (i = 0; i < spread.count; i++) {
+        rk_margins m;
+
+        ck_assert_int_eq(rk_margins_check(&spread.model[i], &worst.settings, &m, NULL), RK_OK);
+        ck_assert(m.stable);
+        highest = fmax(highest, m.ms);
+    }
+    ck_close(worst.verdict.figure[RK_REQUIRE_MS], highest, 1e-12);
+    ck_assert_double_le(highest, 1.6 * (1 + 1e-9));
+    ck_assert_double_lt(worst.measures.margins.ms, 1.5);
+    ck_assert_double_lt(worst.settings.kc, 0.9 * nominal.settings.kc);
+    ck_assert_int_eq(rk_spread_box(&plan.model, 0.2, RK_OVER_MEAN, &spread, NULL), RK_OK);
+    ck_assert_int_eq(rk_search(&plan, &mean, NULL), RK_OK);
+    ck_assert_double_gt(mean.settings.kc, worst.settings.kc);
+    ck_close(mean.verdict.figure[RK_REQUIRE_MS], 1.6, 0.02);
+}
+END_TEST
+
 static bool stop_soon(void *user, double part)
 {
     int *calls = user;
@@ -237,6 +350,7 @@ START_TEST(bad_plans_are_refused)
 {
     rk_search_plan plan = quick_plan();
     rk_search_result r;
+    rk_effort effort;
     rk_cost cost;
     int i;
 
@@ -258,6 +372,18 @@ START_TEST(bad_plans_are_refused)
         ck_assert_int_eq(cost, i);
     }
     ck_assert_int_eq(rk_cost_from_text("beauty", &cost, NULL), RK_ERR_RANGE);
+    for (i = 0; i < RK_EFFORTS; i++) {
+        ck_assert_int_eq(rk_effort_from_text(rk_effort_to_text((rk_effort)i), &effort, NULL),
+                         RK_OK);
+        ck_assert_int_eq(effort, i);
+    }
+    ck_assert_int_eq(rk_effort_from_text("sweat", &effort, NULL), RK_ERR_RANGE);
+    plan = quick_plan();
+    plan.weigh_error = 0;
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    plan = quick_plan();
+    plan.requirements.limit[RK_REQUIRE_OUT_NOISE] = 1; /* of what noise? */
+    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
 }
 END_TEST
 
@@ -267,6 +393,7 @@ Suite *suite_search(void)
     TCase *t = tcase_create("search"), *spread_case = tcase_create("spread");
 
     tcase_add_test(t, a_search_that_is_stopped_gives_the_best_so_far);
+    tcase_add_test(t, costs_add_up);
     tcase_add_test(t, grid_holds_every_run_and_names_the_best);
     tcase_add_test(t, grid_refuses_axes_that_are_none);
     tcase_add_test(t, bad_plans_are_refused);
@@ -276,6 +403,9 @@ Suite *suite_search(void)
     tcase_add_test(spread_case, threads_do_not_change_the_result);
     tcase_add_test(spread_case, requirements_are_met_with_robustness_to_spare);
     tcase_add_test(spread_case, an_impossible_requirement_is_named);
+    add_table(spread_case, a_requirement_of_any_sort_is_met, asked);
+    tcase_add_test(spread_case, noise_counts);
+    tcase_add_test(spread_case, the_worst_model_counts);
     tcase_add_test(spread_case, effort_and_limits_count);
     tcase_add_loop_test(spread_case, search_is_never_worse_than_a_rule_and_ends_in_an_optimum,
                         0, 30);

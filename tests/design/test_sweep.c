@@ -111,6 +111,65 @@ START_TEST(sweep_measures_what_the_closed_forms_say)
 }
 END_TEST
 
+/* P-only on first order without dead time: x' = (a - b k) x - b k n, out = -k (x + n). */
+START_TEST(noise_is_what_the_closed_form_says)
+{
+    const rk_sweep_plan plan = {.plant = fopdt(2, 10, 0),
+                                .limits = {0, 100, 1}, /* met by noise of 1: not looked at */
+                                .ts = 1,
+                                .duration = 200,
+                                .band = 0.02,
+                                .noise = 0.3};
+    const double a = exp(-0.1), b = 2 * (1 - a);
+    const double ks[2] = {0.5, 3};
+    int i;
+
+    for (i = 0; i < 2; i++) {
+        const double k = ks[i], c = a - (b * k), v = 0.3 * 0.3;
+        const double x = (b * k) * (b * k) * v / (1 - (c * c));
+        const double jump = ((c - 1) * (c - 1) * x) + ((((b * k) + 1) * ((b * k) + 1) + 1) * v);
+        const rk_settings s = rk_settings_make(k, HUGE_VAL, 0, 0);
+        rk_sweep_result r;
+
+        ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_OK);
+        ck_close(r.noise.out, k * sqrt(v + x), 1e-12);
+        ck_close(r.noise.move, k * sqrt(jump), 1e-12);
+        ck_assert(isnan(r.setpoint.iae));
+    }
+}
+END_TEST
+
+START_TEST(threads_do_not_change_a_sweep)
+{
+    rk_sweep_plan plan = {.plant = swept[0],
+                          .limits = {0, 100, 3},
+                          .ts = 1,
+                          .sp_step = 1,
+                          .load_step = 5,
+                          .duration = 300,
+                          .band = 0.02,
+                          .noise = 0.1,
+                          .threads = 1};
+    rng r = {77};
+    rk_settings settings[45];
+    rk_sweep_result one[45], many[45];
+    size_t i;
+
+    for (i = 0; i < 45; i++) {
+        settings[i] = any_settings(&r, swept[0].gain, 1);
+    }
+    ck_assert_int_eq(rk_sweep(&plan, settings, 45, one, NULL), RK_OK);
+    plan.threads = 5;
+    ck_assert_int_eq(rk_sweep(&plan, settings, 45, many, NULL), RK_OK);
+    for (i = 0; i < 45; i++) {
+        ck_assert_double_eq(one[i].last_pv, many[i].last_pv);
+        ck_assert_double_eq(one[i].setpoint.itae, many[i].setpoint.itae);
+        ck_assert_double_eq(one[i].load.travel, many[i].load.travel);
+        ck_assert_double_eq(one[i].noise.out, many[i].noise.out);
+    }
+}
+END_TEST
+
 START_TEST(sweep_refuses_what_cannot_be_run)
 {
     const rk_settings s = rk_settings_make(1, 10, 0, 0);
@@ -130,6 +189,9 @@ START_TEST(sweep_refuses_what_cannot_be_run)
     plan.plant.out0 = 3;
     ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
     plan.plant.out0 = 0;
+    plan.noise = -1;
+    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    plan.noise = 0;
     plan.duration = 1e9;
     ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
 }
@@ -142,6 +204,8 @@ Suite *suite_sweep(void)
 
     add_table(t, sweep_gives_the_blocks_bits, swept);
     tcase_add_test(t, sweep_measures_what_the_closed_forms_say);
+    tcase_add_test(t, noise_is_what_the_closed_form_says);
+    tcase_add_test(t, threads_do_not_change_a_sweep);
     tcase_add_test(t, sweep_refuses_what_cannot_be_run);
     suite_add_tcase(suite, t);
     return suite;

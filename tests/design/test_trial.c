@@ -275,8 +275,8 @@ START_TEST(bad_plans_are_refused)
     rk_trial_case c =
         a_case(fopdt(1, 10, 1), rk_settings_make(refused[_i].kc, refused[_i].ti, 0, 0),
                refused[_i].ts);
-    const rk_trial_plan plan = {refused[_i].sp, refused[_i].load, refused[_i].load_at,
-                                refused[_i].duration, refused[_i].band};
+    const rk_trial_plan plan = {refused[_i].sp,       refused[_i].load, refused[_i].load_at,
+                                refused[_i].duration, refused[_i].band, 0};
     rk_diag diag = {RK_OK, ""};
     rk_trial *trial = NULL;
 

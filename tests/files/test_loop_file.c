@@ -37,6 +37,7 @@ static const char whole[] = "; a loop\n"
                             "pv0 = 2.4\n"
                             "gain-95 = -0.2, -0.18\n"
                             "dead-time-95 = 0.7min, 50s\n"
+                            "noise = 0.03\n"
                             "[settings]\n"
                             "rule = simc\n"
                             "lambda = 1min\n"
@@ -52,6 +53,10 @@ static const char whole[] = "; a loop\n"
                             "ms = 1.7\n"
                             "settling = 10min\n"
                             "overshoot = 5\n"
+                            "peak = 0.7\n"
+                            "recovery = 8min\n"
+                            "sp-step = 1.5\n"
+                            "load-step = -4\n"
                             "[plant]\n"
                             "kind = sopdt-osc\n"
                             "gain = -0.2\n"
@@ -115,6 +120,11 @@ START_TEST(every_key_reaches_its_place)
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_MS], 1.7);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_SETTLING], 600);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_GAIN_MARGIN], 2); /* the default */
+    ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_PEAK], 0.7);
+    ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_RECOVERY], 480);
+    ck_assert_double_eq(l.requirements.sp_step, 1.5);
+    ck_assert_double_eq(l.requirements.load_step, -4);
+    ck_assert_double_eq(l.noise, 0.03);
     ck_assert_str_eq(l.quality_column, "TT250.Q");
     ck_assert_double_eq(l.record_time_unit, 60);
     ck_assert(l.has_plant);
@@ -367,12 +377,13 @@ START_TEST(json_has_null_for_what_does_not_exist)
     rk_requirements requirements = rk_requirements_default();
     rk_findings findings = {0};
     rk_text *text = rk_text_create();
+    const double figure[RK_REQUIRE_COUNT] = {HUGE_VAL, 90, HUGE_VAL, 1};
     rk_margins m;
     rk_verdict v;
     json_t *json;
 
     ck_assert_int_eq(rk_margins_check(&model, &settings, &m, NULL), RK_OK);
-    v = rk_requirements_check(&requirements, &m, NULL);
+    v = rk_requirements_check(&requirements, m.stable, figure);
     rk_findings_add(&findings, RK_LEVEL_NOTE, "do", "what \xE9t\xE9"); /* not UTF-8 */
     ck_assert_int_eq(rk_json_check(&m, &v, &requirements, &findings, text, NULL), RK_OK);
     json = json_loads(rk_text_chars(text), 0, NULL);

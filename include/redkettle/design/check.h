@@ -8,15 +8,14 @@
 /** What a loop's settings are worth on its model. */
 typedef struct rk_check {
     rk_margins margins;
-    bool tried; /* a requirement needed a trial: metrics hold */
-    rk_trial_metrics metrics;
+    rk_requirements requirements; /* the loop's, all said */
     rk_verdict verdict;
     rk_findings findings;
 } rk_check;
 
 /**
- * Margins, a trial where a requirement needs one (a small setpoint step, no limits met), the
- * verdict against the loop's requirements, and what else looks doubtful.
+ * Margins, trials where a requirement needs them, the verdict against the loop's requirements,
+ * and what else looks doubtful.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check, or for a loop without
  * model or settings; RK_ERR_MEMORY.

@@ -5,6 +5,7 @@
 #include <stdbool.h>
 
 #include <redkettle/design/fit.h>
+#include <redkettle/design/measure.h>
 #include <redkettle/design/plant_design.h>
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/settings.h>
@@ -61,6 +62,8 @@ typedef struct rk_loop_design {
     double gain95[2], tau95[2][2], dead_time95[2];     /* NaN: not known */
     double covariance[RK_FIT_NUMBERS][RK_FIT_NUMBERS]; /* as in rk_fit; [0][0] NaN: not known */
 
+    double noise; /* of PV beside the model, its standard deviation, pv-EU; NaN: not known */
+
     double ultimate_gain;   /* of a relay test, out-EU per pv-EU; NaN: not known */
     double ultimate_period; /* s */
 
@@ -106,6 +109,22 @@ rk_limits rk_loop_design_limits(const rk_loop_design *loop);
 
 /** Is the output range known? */
 bool rk_loop_design_has_out_range(const rk_loop_design *loop);
+
+/**
+ * What the loop is asked for, all said: the steps (5 % of the ranges where [require] does not
+ * say, or 1), and, where noise, scan and OUT's range are known, OUT's noise by default: at most
+ * 1 % of the range, about what a control valve does not follow anyway.
+ */
+rk_requirements rk_loop_design_requirements(const rk_loop_design *loop);
+
+/**
+ * The conditions that they are judged under: the loop's scan, noise and limits, with the limits
+ * out of the way if the operating point is not within them (it is not known then).
+ */
+rk_conditions rk_loop_design_conditions(const rk_loop_design *loop);
+
+/** The unit of a requirement's figure in this loop: "", "deg", "%", "s", PV's or OUT's. */
+const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require what);
 
 /** A gain of the process in percent of span per percent of span; NaN if a range is not known.
  */

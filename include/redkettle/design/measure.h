@@ -3,6 +3,7 @@
 #define REDKETTLE_DESIGN_MEASURE_H
 
 #include <redkettle/design/margins.h>
+#include <redkettle/design/requirements.h>
 #include <redkettle/design/trial.h>
 
 /** What settings do on a model whose valve has no limits; NaN where a thing does not exist. */
@@ -22,15 +23,36 @@ rk_measures rk_measures_none(void);
 double rk_scan_fast(const rk_model *model, const rk_settings *settings);
 
 /**
- * One step of the setpoint, or of the load at the plant's input, with a valve that has no
- * limits.
+ * One step of the setpoint, or of the load at the plant's input, from rest.
  *
- * Units   ts in s, NaN: rk_scan_fast; sp_step in pv-EU; load_step in out-EU.
+ * Units   ts in s, NaN: rk_scan_fast; sp_step in pv-EU; load_step in out-EU; load_band, of the
+ *         recovery, in pv-EU.
  * Errors  as rk_trial_create.
  */
-rk_status rk_measure_step(const rk_model *model, const rk_settings *settings, double ts,
-                          double sp_step, double load_step, rk_trial_metrics *metrics,
-                          rk_diag *diag);
+rk_status rk_measure_step(const rk_model *model, const rk_settings *settings,
+                          const rk_limits *limits, double ts, double sp_step, double load_step,
+                          double load_band, rk_trial_metrics *metrics, rk_diag *diag);
+
+/** What a loop runs under when its requirements are judged. */
+typedef struct rk_conditions {
+    rk_limits limits;
+    double ts;        /* scan, s; NaN: rk_scan_fast */
+    double sp_step;   /* pv-EU, not 0 */
+    double load_step; /* out-EU, at the plant's input, not 0 */
+    double noise;     /* of PV, white: its standard deviation, pv-EU; NaN: not known */
+} rk_conditions;
+
+/**
+ * The figures of a stable loop, in the order of rk_require; those that need a trial only if one
+ * of them is asked, else NaN.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_trial_create, or for out-noise asked
+ *         without a scan or the noise; RK_ERR_MEMORY.
+ */
+rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model,
+                             const rk_settings *settings, const rk_conditions *conditions,
+                             const rk_margins *margins, double figure[RK_REQUIRE_COUNT],
+                             rk_diag *diag);
 
 /**
  * Margins, a setpoint step and a load step. An unstable loop has margins only; settings that a

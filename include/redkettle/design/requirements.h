@@ -4,22 +4,29 @@
 
 #include <stdbool.h>
 
-#include <redkettle/design/margins.h>
-#include <redkettle/design/trial.h>
+#include <redkettle/design/diag.h>
 
-/** What the user may ask of a loop. */
+/** What the user may ask of a loop. The first four are margins, the others need a trial: a
+ * setpoint step and a load step, each from rest. */
 typedef enum rk_require {
     RK_REQUIRE_GAIN_MARGIN = 0, /* at least, a factor */
     RK_REQUIRE_PHASE_MARGIN,    /* at least, deg */
     RK_REQUIRE_DELAY_MARGIN,    /* at least, s */
     RK_REQUIRE_MS,              /* at most */
-    RK_REQUIRE_OVERSHOOT,       /* at most, percent of a setpoint step */
-    RK_REQUIRE_SETTLING,        /* at most, s after a setpoint step */
-    RK_REQUIRE_RISE,            /* at most, s after a setpoint step */
+    RK_REQUIRE_OVERSHOOT,       /* at most, percent of the setpoint step */
+    RK_REQUIRE_SETTLING,        /* at most, s after the setpoint step, to 2 % of it */
+    RK_REQUIRE_RISE,            /* at most, s after the setpoint step, 10 to 90 % */
+    RK_REQUIRE_STEADY_ERROR,    /* at most, pv-EU off the setpoint after its step */
+    RK_REQUIRE_PEAK,            /* at most, pv-EU, largest deviation after the load step */
+    RK_REQUIRE_RECOVERY,     /* at most, s after the load step, to 2 % of the setpoint step */
+    RK_REQUIRE_TRAVEL,       /* at most, out-EU, sum of |change of OUT|, larger of both steps */
+    RK_REQUIRE_LARGEST_MOVE, /* at most, out-EU from a scan to the next, larger of both steps */
+    RK_REQUIRE_OUT_NOISE,    /* at most, out-EU, standard deviation that PV's noise gives OUT */
     RK_REQUIRE_COUNT
 } rk_require;
 
-/** "gain-margin", "phase-margin", "delay-margin", "ms", "overshoot", "settling", "rise". */
+/** "gain-margin", "phase-margin", "delay-margin", "ms", "overshoot", "settling", "rise",
+ * "steady-error", "peak", "recovery", "travel", "largest-move", "out-noise". */
 const char *rk_require_to_text(rk_require what);
 
 /** Errors  RK_ERR_RANGE for a word that names no requirement; diag lists them. */
@@ -28,13 +35,24 @@ rk_status rk_require_from_text(const char *text, rk_require *what, rk_diag *diag
 /** Is the limit a least value, or a most? */
 bool rk_require_is_least(rk_require what);
 
-/** "s", "deg", "%" or "". */
-const char *rk_require_unit(rk_require what);
+/** What a figure is counted in. */
+typedef enum rk_quantity {
+    RK_QUANTITY_FACTOR = 0, /* a bare number */
+    RK_QUANTITY_DEGREES,
+    RK_QUANTITY_PERCENT,
+    RK_QUANTITY_TIME, /* s */
+    RK_QUANTITY_PV,   /* pv-EU */
+    RK_QUANTITY_OUT,  /* out-EU */
+} rk_quantity;
+
+rk_quantity rk_require_quantity(rk_require what);
 
 /** A limit each; NaN where nothing is asked. */
 typedef struct rk_requirements {
     double limit[RK_REQUIRE_COUNT];
     bool by_default[RK_REQUIRE_COUNT]; /* not asked for by the user */
+    double sp_step;                    /* that they are asked of, pv-EU; NaN: not said */
+    double load_step;                  /* out-EU, at the plant's input; NaN: not said */
 } rk_requirements;
 
 /**
@@ -58,12 +76,12 @@ typedef struct rk_verdict {
     bool met; /* all of them, and the loop is stable */
     bool asked[RK_REQUIRE_COUNT];
     bool line_met[RK_REQUIRE_COUNT];
-    double
-        figure[RK_REQUIRE_COUNT]; /* NaN: no figure, which is a miss; infinite: no end to it */
+    double figure[RK_REQUIRE_COUNT]; /* as given */
 } rk_verdict;
 
-/** Judge. metrics may be NULL; then requirements that need a trial are not judged. */
-rk_verdict rk_requirements_check(const rk_requirements *requirements, const rk_margins *margins,
-                                 const rk_trial_metrics *metrics);
+/** Judge figures, in the order of rk_require. NaN: no figure, which is a miss where one is
+ * asked; infinite: no end to it. */
+rk_verdict rk_requirements_check(const rk_requirements *requirements, bool stable,
+                                 const double figure[RK_REQUIRE_COUNT]);
 
 #endif

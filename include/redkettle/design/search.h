@@ -4,6 +4,7 @@
 
 #include <redkettle/design/measure.h>
 #include <redkettle/design/requirements.h>
+#include <redkettle/design/spread.h>
 #include <redkettle/design/sweep.h>
 
 /** What a search makes as small as it can, the requirements being met. */
@@ -15,14 +16,30 @@ typedef enum rk_cost {
     RK_COST_LOAD_IAE,
     RK_COST_LOAD_ISE,
     RK_COST_LOAD_ITAE,
+    RK_COST_BOTH_IAE, /* of both steps, added */
+    RK_COST_BOTH_ISE,
+    RK_COST_BOTH_ITAE,
     RK_COSTS
 } rk_cost;
 
-/** "ms", "setpoint-iae", .. "load-itae". */
+/** "ms", "setpoint-iae", .. "load-itae", "both-iae", .. */
 const char *rk_cost_to_text(rk_cost cost);
 
 /** Errors  RK_ERR_RANGE for a word that names no cost; diag lists them. */
 rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag);
+
+/** What the valve's work is counted in. */
+typedef enum rk_effort {
+    RK_EFFORT_SQUARES = 0, /* sum of the squares of OUT's changes, out-EU^2 */
+    RK_EFFORT_TRAVEL,      /* sum of their sizes, out-EU */
+    RK_EFFORTS
+} rk_effort;
+
+/** "squares", "travel". */
+const char *rk_effort_to_text(rk_effort effort);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag);
 
 /** A search. Set all fields: start from rk_search_plan_make(). */
 typedef struct rk_search_plan {
@@ -34,9 +51,14 @@ typedef struct rk_search_plan {
     const char *mode;    /* "P", "PI", "PD", "PID" */
     double filter_ratio; /* tf is td / filter_ratio, > 1 */
     rk_cost cost;
-    double weigh_effort; /* this part of the sum of squared moves of OUT is added, >= 0 */
-    rk_requirements requirements;
-    int threads; /* 0: one a processor; the result does not depend on it */
+    double weigh_error;  /* what is made small is this times the cost, > 0 .. */
+    double weigh_effort; /* .. and this times the effort of the same steps, >= 0 */
+    rk_effort effort;
+    double noise; /* of PV, white: its standard deviation, pv-EU; 0: none. What it makes of OUT
+                     counts as effort too */
+    const rk_spread *spread; /* all figures and the cost over these models; NULL: the model */
+    rk_requirements requirements; /* its steps are not read: sp_step and load_step are */
+    int threads;                  /* 0: one a processor; the result does not depend on it */
     bool (*go_on)(void *user, double part); /* told how far the search is; false ends it with
                                                the best so far; may be NULL */
     void *user;
@@ -48,11 +70,11 @@ rk_search_plan rk_search_plan_make(const rk_model *model);
 /** What was found. */
 typedef struct rk_search_result {
     rk_settings settings;
-    rk_measures measures;
+    rk_measures measures; /* on the model itself */
     double cost;
     size_t tried;          /* settings that were run */
     bool met;              /* all requirements */
-    rk_verdict verdict;    /* line by line */
+    rk_verdict verdict;    /* line by line, over the spread */
     rk_require in_the_way; /* not met: the line that gives most when it is dropped; or none */
     bool stopped;          /* by go_on */
 } rk_search_result;

@@ -26,6 +26,8 @@ typedef struct rk_trial_plan {
     double load_at;   /* s; read when load_step is not 0 */
     double duration;  /* s */
     double band;      /* settling band, part of the step: 0.02 */
+    double load_band; /* of the recovery, pv-EU; 0: that part of the setpoint step, or of the
+                         peak where there is none */
 } rk_trial_plan;
 
 /**
@@ -45,9 +47,8 @@ typedef struct rk_setpoint_metrics {
 /** What a run shows of the load step; times count from it. */
 typedef struct rk_load_metrics {
     double peak_deviation; /* largest |pv - pv before the load|, pv-EU */
-    double recovery_time; /* s, last entry into the band: a part of the setpoint step, or of the
-                             peak where there is none */
-    double iae;           /* integral of |sp - pv|, pv-EU s */
+    double recovery_time;  /* s, last entry into the plan's band */
+    double iae;            /* integral of |sp - pv|, pv-EU s */
 } rk_load_metrics;
 
 typedef struct rk_trial_metrics {
@@ -55,6 +56,7 @@ typedef struct rk_trial_metrics {
     rk_setpoint_metrics setpoint;
     rk_load_metrics load;
     double travel;         /* sum of |change of OUT|, out-EU */
+    double largest_move;   /* of OUT from a scan to the next, out-EU */
     size_t reversals;      /* changes of OUT's direction, by more than 0.1 % of its excursion */
     double saturated_time; /* s with OUT on a limit */
 } rk_trial_metrics;
