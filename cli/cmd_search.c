@@ -424,32 +424,54 @@ static void zoom(rk_grid_axis *axis, double value)
     axis->high = value + (1.5 * step);
 }
 
+/* One turn of a sweep, in place of the one before unless it was cut short. */
+static int run_turn(search_job *s, const rk_grid *grid, bool first)
+{
+    const size_t count = grid->kc.count * grid->ti.count * grid->td.count;
+    rk_grid_point *points = rk_memory_create(count, sizeof *points);
+    const size_t tried = first ? 0 : s->found.tried;
+    rk_search_result found;
+    rk_diag diag = {RK_OK, ""};
+    size_t best = 0;
+    rk_status made;
+
+    if (points == NULL) return fail(&s->j, EXIT_NO_ACCESS, "out of memory for the runs");
+    made = rk_search_grid(&s->plan, grid, points, &best, &found, &diag);
+    if (is_caught() && !first) { /* what was found before stands */
+        rk_memory_free(points);
+        return EXIT_DONE;
+    }
+    if (made != RK_OK) {
+        rk_memory_free(points);
+        return made == RK_ERR_RANGE ? fail(&s->j, EXIT_USAGE, "%s", diag.text)
+                                    : fail_diag(&s->j, made, &diag);
+    }
+    rk_memory_free(s->points);
+    s->points = points;
+    s->grid = *grid;
+    s->best = best;
+    s->found = found;
+    s->found.tried += tried;
+    return EXIT_DONE;
+}
+
 static int run_grid(search_job *s)
 {
-    rk_grid *g = &s->grid;
-    rk_diag diag = {RK_OK, ""};
     int status = check_grid(s), turn;
-    size_t tried = 0;
 
-    if (status != EXIT_DONE) return status;
-    s->points = rk_memory_create(g->kc.count * g->ti.count * g->td.count, sizeof *s->points);
-    if (s->points == NULL) return fail(&s->j, EXIT_NO_ACCESS, "out of memory for the runs");
-    for (turn = 0; turn <= (s->refine ? REFINE_TURNS : 0) && !is_caught(); turn++) {
-        rk_status made;
+    for (turn = 0; turn <= (s->refine ? REFINE_TURNS : 0) && status == EXIT_DONE; turn++) {
+        rk_grid grid = s->grid;
 
+        if (turn > 0 && is_caught()) break;
         if (turn > 0) {
-            zoom(&g->kc, s->found.settings.kc);
-            zoom(&g->ti, s->found.settings.ti);
-            zoom(&g->td, s->found.settings.td);
+            zoom(&grid.kc, s->found.settings.kc);
+            zoom(&grid.ti, s->found.settings.ti);
+            zoom(&grid.td, s->found.settings.td);
         }
-        made = rk_search_grid(&s->plan, g, s->points, &s->best, &s->found, &diag);
-        if (made == RK_ERR_RANGE) return fail(&s->j, EXIT_USAGE, "%s", diag.text);
-        if (made != RK_OK) return fail_diag(&s->j, made, &diag);
-        tried += s->found.tried;
+        status = run_turn(s, &grid, turn == 0);
     }
-    s->found.tried = tried;
     s->found.stopped = is_caught();
-    return EXIT_DONE;
+    return status;
 }
 
 static rk_status write_csv(const search_job *s, rk_text *text, rk_diag *diag)

@@ -369,7 +369,8 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
     s = &r->settings;
     m = &r->measures;
     return finish(
-        json_pack("{s:{s:s, s:o, s:o, s:o, s:o}, s:o, s:I, s:b, s:b, s:o, s:o, s:{s:o, s:o, "
+        json_pack("{s:{s:s, s:o, s:o, s:o, s:o}, s:o, s:I, s:b, s:b, s:o, s:o, s:o, s:o, "
+                  "s:{s:o, s:o, "
                   "s:o, s:o, "
                   "s:o, s:o, s:o, s:o}}",
                   "settings", "mode", rk_settings_mode(s), "kc", real_or_null(s->kc), "ti",
@@ -377,8 +378,10 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
                   "cost", real_or_null(r->cost), "tried", (json_int_t)r->tried, "met", r->met,
                   "stopped", r->stopped, "in_the_way",
                   r->met ? json_null() : json_string(rk_require_to_text(r->in_the_way)),
-                  "requirements", requirement_lines(&r->verdict, requirements), "metrics",
-                  "gain_margin", real_or_null(m->margins.gain_margin), "phase_margin_deg",
+                  "requirements", requirement_lines(&r->verdict, requirements), "sp_step",
+                  real_or_null(requirements->sp_step), "load_step",
+                  real_or_null(requirements->load_step), "metrics", "gain_margin",
+                  real_or_null(m->margins.gain_margin), "phase_margin_deg",
                   real_or_null(m->margins.phase_margin), "ms", real_or_null(m->margins.ms),
                   "overshoot_percent", real_or_null(m->overshoot), "settling_time",
                   real_or_null(m->settling), "load_iae", real_or_null(m->load_iae), "load_peak",
