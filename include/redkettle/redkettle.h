@@ -29,6 +29,7 @@
 #include <redkettle/design/reduce.h>
 #include <redkettle/design/requirements.h>
 #include <redkettle/design/run.h>
+#include <redkettle/design/sampled.h>
 #include <redkettle/design/search.h>
 #include <redkettle/design/settings.h>
 #include <redkettle/design/spread.h>

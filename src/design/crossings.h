@@ -30,7 +30,9 @@ void rki_crossings_find(rki_crossings *all, const rki_openloop *loop);
 /**
  * The suprema over w > 0 of |1/(1+L)| and of |L/(1+L)|, of a stable loop. Where the dead time's
  * phase turns more than 500 times before |L| is small, the envelope 1/(1 - |L|) stands for it.
+ * And the bandwidth, rad/s: the highest w at which |L/(1+L)| falls to 1/sqrt(2); NaN if it is
+ * never above.
  */
-void rki_peaks(const rki_openloop *loop, double *ms, double *mt);
+void rki_peaks(const rki_openloop *loop, double *ms, double *mt, double *bandwidth);
 
 #endif

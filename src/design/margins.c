@@ -3,25 +3,12 @@
 
 #include <math.h>
 #include <stddef.h>
-#include <stdlib.h>
 
 #include <redkettle/design/memory.h>
 
 #include "crossings.h"
+#include "gain_range.h"
 #include "openloop.h"
-
-/* A gain factor where the number of unstable closed-loop poles changes, and by how much. */
-typedef struct change {
-    double factor;
-    long poles;
-} change;
-
-static int by_factor(const void *left, const void *right)
-{
-    const double a = ((const change *)left)->factor, b = ((const change *)right)->factor;
-
-    return (a > b) - (a < b);
-}
 
 /* Does the gain start on the negative real axis: a wrong sign, and no integrator? */
 static bool starts_on_axis(const rki_openloop *loop)
@@ -48,80 +35,31 @@ static long poles_at_start(const rki_openloop *loop)
     return lead > 0 ? 0 : 2;
 }
 
-static size_t list_changes(const rki_openloop *loop, const rki_crossings *all, change *list)
+/* Where the number of unstable poles changes; the caller frees the list. NULL: no memory. */
+static rki_change *list_changes(const rki_openloop *loop, const rki_crossings *all,
+                                size_t *count)
 {
-    size_t count = 0, i;
-
-    for (i = 0; i < all->count; i++) {
-        list[count++] = (change){1.0 / all->list[i].magnitude, 2L * all->list[i].downward};
-    }
-    if (starts_on_axis(loop)) {
-        list[count++] = (change){1.0 / fabs(loop->k), 1};
-    }
-    qsort(list, count, sizeof *list, by_factor);
-    return count;
-}
-
-/*
- * The stable interval of the gain factor that holds 1, or else the lowest one above 0. With a
- * direct term the loop gain never falls below final: then 1/final is a limit too.
- */
-static bool stable_interval(const rki_openloop *loop, const rki_crossings *all, double *low,
-                            double *high, rk_status *status)
-{
-    const double final = rki_openloop_final_magnitude(loop);
-    const double limit = (final > 0 && loop->theta > 0) ? 1.0 / final : HUGE_VAL;
-    change *list = rk_memory_create(all->count + 1, sizeof *list);
-    long poles = poles_at_start(loop);
-    double from = 0.0;
-    bool found = false;
-    size_t count, i;
-
-    if (list == NULL) {
-        *status = RK_ERR_MEMORY;
-        return false;
-    }
-    count = list_changes(loop, all, list);
-    for (i = 0; i <= count && from < limit; i++) {
-        const double to = fmin(i < count ? list[i].factor : HUGE_VAL, limit);
-
-        if (poles == 0 && to > from && (!found || (from < 1 && to > 1))) {
-            *low = from;
-            *high = to;
-            found = true;
-        }
-        if (i < count) {
-            poles += list[i].poles;
-        }
-        from = to;
-    }
-    rk_memory_free(list);
-    return found;
-}
-
-static double gain_margin(const rki_openloop *loop, const rki_crossings *all, double *w)
-{
-    const double final = rki_openloop_final_magnitude(loop);
-    double margin = HUGE_VAL;
+    rki_change *list = rk_memory_create(all->count + 1, sizeof *list);
     size_t i;
 
-    *w = HUGE_VAL;
+    *count = 0;
+    if (list == NULL) return NULL;
     for (i = 0; i < all->count; i++) {
-        const double factor = 1.0 / all->list[i].magnitude;
+        list[(*count)++] = (rki_change){1.0 / all->list[i].magnitude,
+                                        2L * all->list[i].downward, all->list[i].w};
+    }
+    if (starts_on_axis(loop)) {
+        list[(*count)++] = (rki_change){1.0 / fabs(loop->k), 1, 0.0};
+    }
+    return list;
+}
 
-        if (factor > 1 && factor < margin) {
-            margin = factor;
-            *w = all->list[i].w;
-        }
-    }
-    if (final > 0 && loop->theta > 0 && 1.0 / final < margin) {
-        margin = 1.0 / final;
-    }
-    if (starts_on_axis(loop) && 1.0 / fabs(loop->k) < margin) {
-        margin = 1.0 / fabs(loop->k);
-        *w = 0.0;
-    }
-    return margin;
+/* With a direct term the loop gain never falls below what it ends at: that is a limit too. */
+static double direct_limit(const rki_openloop *loop)
+{
+    const double final = rki_openloop_final_magnitude(loop);
+
+    return final > 0 && loop->theta > 0 ? 1.0 / final : HUGE_VAL;
 }
 
 static void phase_and_delay_margin(const rki_openloop *loop, rk_margins *margins)
@@ -134,9 +72,7 @@ static void phase_and_delay_margin(const rki_openloop *loop, rk_margins *margins
     margins->delay_margin = HUGE_VAL;
     margins->gain_crossover = HUGE_VAL;
     for (i = 0; i < count; i++) {
-        const double above = rki_openloop_phase(loop, w[i]) + RKI_PI;
-        const double turns =
-            above - (2.0 * RKI_PI * floor(above / (2.0 * RKI_PI))); /* 0 .. 2 pi */
+        const double turns = rki_lag_left(rki_openloop_phase(loop, w[i]));
         const double wrapped = turns > RKI_PI ? (2.0 * RKI_PI) - turns : turns;
 
         margins->delay_margin = fmin(margins->delay_margin, turns / w[i]);
@@ -176,28 +112,34 @@ static double turned_limit(const rki_openloop *loop, rk_status *status)
 {
     rki_openloop mirrored = *loop;
     rki_crossings all = {0};
+    rki_change *list;
     double low = 0, high = 0;
+    size_t count;
 
     mirrored.k = -loop->k;
     rki_crossings_find(&all, &mirrored);
-    if (all.failed) {
+    list = list_changes(&mirrored, &all, &count);
+    if (all.failed || list == NULL) {
         *status = RK_ERR_MEMORY;
-    }
-    if (!stable_interval(&mirrored, &all, &low, &high, status) || low > 0) {
+    } else if (!rki_stable_interval(list, count, poles_at_start(&mirrored),
+                                    direct_limit(&mirrored), &low, &high) ||
+               low > 0) {
         high = 0;
     }
+    rk_memory_free(list);
     rk_memory_free(all.list);
     return high;
 }
 
 /* The stable interval in kc itself; a wrong sign gives that of the right one. */
-static rk_status measure_range(const rki_openloop *loop, double kc, const rki_crossings *all,
-                               rk_margins *margins)
+static rk_status measure_range(const rki_openloop *loop, double kc, rki_change *list,
+                               size_t count, rk_margins *margins)
 {
     rk_status status = RK_OK;
     double low = 0, high = 0;
 
-    margins->kc_range_exists = stable_interval(loop, all, &low, &high, &status);
+    margins->kc_range_exists =
+        rki_stable_interval(list, count, poles_at_start(loop), direct_limit(loop), &low, &high);
     margins->stable = margins->kc_range_exists && low < 1 && high > 1;
     if (low == 0 && loop->integrators == 0) {
         low = -turned_limit(loop, &status);
@@ -217,16 +159,20 @@ static rk_status measure(const rki_openloop *loop, double kc, const rki_crossing
                          rk_margins *margins)
 {
     rk_status status = RK_ERR_MEMORY;
+    size_t count;
+    rki_change *list = list_changes(loop, all, &count);
 
-    if (!all->failed) {
-        status = measure_range(loop, kc, all, margins);
+    if (!all->failed && list != NULL) {
+        status = measure_range(loop, kc, list, count, margins);
     }
-    if (status != RK_OK || !margins->stable) return status;
-
-    margins->gain_margin = gain_margin(loop, all, &margins->phase_crossover);
-    phase_and_delay_margin(loop, margins);
-    rki_peaks(loop, &margins->ms, &margins->mt);
-    return RK_OK;
+    if (status == RK_OK && margins->stable) {
+        margins->gain_margin = rki_gain_margin(list, count, &margins->phase_crossover);
+        margins->gain_margin = fmin(margins->gain_margin, direct_limit(loop));
+        phase_and_delay_margin(loop, margins);
+        rki_peaks(loop, &margins->ms, &margins->mt, &margins->bandwidth);
+    }
+    rk_memory_free(list);
+    return status;
 }
 
 /* Beyond this ratio the phase of the dead time has no digits left; no plant is like that. */
@@ -241,6 +187,7 @@ rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                        .delay_margin = none,
                        .ms = none,
                        .mt = none,
+                       .bandwidth = none,
                        .gain_crossover = none,
                        .phase_crossover = none,
                        .kc_stable = {none, none}};

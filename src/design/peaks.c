@@ -185,7 +185,26 @@ static bool look(const rki_openloop *loop, const walk *at, double most, bool com
     return envelope(most, complementary) <= *best * (1.0 + 1e-7);
 }
 
-void rki_peaks(const rki_openloop *loop, double *ms, double *mt)
+/* |T| at which the bandwidth ends, and |L| below which it never gets there. */
+#define BAND_EDGE 0.70710678118654752
+#define BAND_OVER 0.4142
+
+/* Where |T| falls to the band's edge between two points of the walk. */
+static double edge_between(const rki_openloop *loop, double low, double high)
+{
+    while (high - low > PLACE * high) {
+        const double middle = 0.5 * (low + high);
+
+        if (peak_value(loop, middle, true) > BAND_EDGE) {
+            low = middle;
+        } else {
+            high = middle;
+        }
+    }
+    return 0.5 * (low + high);
+}
+
+void rki_peaks(const rki_openloop *loop, double *ms, double *mt, double *bandwidth)
 {
     const double end = walk_end(loop);
     const double turn = loop->theta > 0 ? WALK_TURN / loop->theta : HUGE_VAL;
@@ -199,8 +218,12 @@ void rki_peaks(const rki_openloop *loop, double *ms, double *mt)
 
     *ms = peak_at_zero(loop, false);
     *mt = peak_at_zero(loop, true);
-    while (w < end && !(known[0] && known[1])) {
+    *bandwidth = nan("");
+    while (w < end && !(known[0] && known[1] && most < BAND_OVER)) {
         step_to(&at, loop, w);
+        if (at.value[1][1] > BAND_EDGE && at.value[1][2] <= BAND_EDGE) {
+            *bandwidth = edge_between(loop, at.w[1], w);
+        }
         most = largest_from(&t, w, at.size[2]);
         for (k = 0; k < PEAKS; k++) {
             known[k] = known[k] || look(loop, &at, most, k == 1, best[k]);

@@ -341,6 +341,7 @@ Suite *suite_fit_ipdt(void);
 Suite *suite_fit_kinds(void);
 Suite *suite_inspect(void);
 Suite *suite_bump(void);
+Suite *suite_sampled(void);
 Suite *suite_spread(void);
 Suite *suite_sweep(void);
 Suite *suite_search(void);
@@ -350,7 +351,7 @@ int main(void)
     static Suite *(*const makers[])(void) = {
         suite_margins,  suite_tune,      suite_settings, suite_trial, suite_fit,
         suite_fit_ipdt, suite_fit_kinds, suite_inspect,  suite_bump,  suite_check,
-        suite_spread,   suite_sweep,     suite_search};
+        suite_sampled,  suite_spread,    suite_sweep,    suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -14,10 +14,11 @@
  */
 typedef struct rk_margins {
     bool stable;
-    double gain_margin;     /* the least factor above 1 on kc that makes the loop oscillate */
-    double phase_margin;    /* deg, over all gain crossovers */
-    double delay_margin;    /* s of further dead time, over all gain crossovers */
-    double ms, mt;          /* peaks of |1/(1+L)| and |L/(1+L)| */
+    double gain_margin;  /* the least factor above 1 on kc that makes the loop oscillate */
+    double phase_margin; /* deg, over all gain crossovers */
+    double delay_margin; /* s of further dead time, over all gain crossovers */
+    double ms, mt;       /* peaks of |1/(1+L)| and |L/(1+L)| */
+    double bandwidth; /* rad/s, the highest at which |L/(1+L)| falls to 1/sqrt(2); NaN: none */
     double gain_crossover;  /* rad/s, of the phase margin */
     double phase_crossover; /* rad/s, of the gain margin */
     double ultimate_gain;   /* P-only stability limit of the process alone, out-EU per pv-EU */

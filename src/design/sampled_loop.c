@@ -1,0 +1,138 @@
+/* SPDX-License-Identifier: MIT */
+#include "sampled_loop.h"
+
+#include <complex.h>
+#include <math.h>
+#include <string.h>
+
+#include "openloop.h"
+#include "words.h"
+
+static const char *const integral_words[] = {"backward", "forward", "trapezoid", NULL};
+
+const char *rk_integral_to_text(rk_integral integral)
+{
+    return rki_word(integral_words, (int)integral);
+}
+
+rk_status rk_integral_from_text(const char *text, rk_integral *integral, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || integral == NULL) return RK_ERR_ARG;
+    status = rki_word_find(integral_words, "integral", text, &found, diag);
+    if (status == RK_OK) {
+        *integral = (rk_integral)found;
+    }
+    return status;
+}
+
+static rk_status check(const rk_model *model, const rk_settings *settings,
+                       const rk_sampling *sampling, rk_diag *diag)
+{
+    rk_status status = rk_model_check(model, diag);
+
+    if (status == RK_OK) {
+        status = rk_settings_check(settings, diag);
+    }
+    if (status != RK_OK) return status;
+    if (sampling == NULL) return RK_ERR_ARG;
+    if (!(sampling->ts > 0) || isinf(sampling->ts) || !(sampling->delay >= 0) ||
+        isinf(sampling->delay)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "scan %g s, delay %g s: give a scan above 0, a delay of 0 or more",
+                           sampling->ts, sampling->delay);
+    }
+    if ((int)sampling->integral < 0 || sampling->integral > RK_INTEGRAL_TRAPEZOID) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "an integral that is none");
+    }
+    return RK_OK;
+}
+
+rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settings,
+                                const rk_sampling *sampling, rki_sampled_loop *loop,
+                                rk_diag *diag)
+{
+    rk_status status = check(model, settings, sampling, diag);
+    rk_model late;
+    rk_plant_params p;
+    rki_openloop continuous;
+    int i;
+
+    if (status != RK_OK) return status;
+    late = *model;
+    late.dead_time += sampling->delay;
+    status = rk_plant_params_from_model(&late, sampling->ts, &p, diag);
+    if (status != RK_OK) return status;
+    memset(loop, 0, sizeof *loop);
+    loop->h = sampling->ts;
+    loop->delay = (double)p.delay;
+    loop->kc = settings->kc;
+    loop->ih = isinf(settings->ti) ? 0.0 : sampling->ts / settings->ti;
+    loop->td = settings->td;
+    loop->tf = settings->tf;
+    loop->integral = sampling->integral;
+    for (i = 0; i < 2; i++) {
+        loop->below[i] = 1.0 - p.a[i][i];
+        loop->b0[i] = p.b0[i];
+        loop->b1[i] = p.b1[i];
+    }
+    loop->a01 = p.a[0][1];
+    loop->cross = p.a[0][1] * p.a[1][0];
+    continuous = rki_openloop_make(model, settings);
+    loop->integrators = continuous.integrators;
+    loop->k = continuous.k;
+    return RK_OK;
+}
+
+void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *re, double *im)
+{
+    /* z - 1 from half the angle: no digits are lost where z is near 1. */
+    const double half = sin(0.5 * angle);
+    const double complex off = CMPLX(-2.0 * half * half, sin(angle)), z = 1.0 + off;
+    const double complex first = off + loop->below[0], second = off + loop->below[1];
+    const double complex in0 = loop->b0[0] + (loop->b1[0] / z);
+    const double complex in1 = loop->b0[1] + (loop->b1[1] / z);
+    const double complex plant =
+        ((second * in0) + (loop->a01 * in1)) / ((first * second) - loop->cross);
+    double complex c = 1.0, l;
+
+    if (loop->ih > 0) {
+        const double complex count = loop->integral == RK_INTEGRAL_BACKWARD ? z
+                                     : loop->integral == RK_INTEGRAL_FORWARD
+                                         ? (double complex)1.0
+                                         : 0.5 * (z + 1.0);
+
+        c += loop->ih * count / off;
+    }
+    if (loop->td > 0) {
+        c += loop->td * off / (((loop->tf + loop->h) * off) + loop->h);
+    }
+    l = loop->kc * c * plant;
+    *re = creal(l);
+    *im = cimag(l);
+}
+
+rk_status rk_sampled_response(const rk_model *model, const rk_settings *settings,
+                              const rk_sampling *sampling, double w, double *re, double *im,
+                              rk_diag *diag)
+{
+    rki_sampled_loop loop;
+    double a, b, c, s;
+    rk_status status = rki_sampled_loop_make(model, settings, sampling, &loop, diag);
+
+    if (status != RK_OK) return status;
+    if (re == NULL || im == NULL) return RK_ERR_ARG;
+    if (!(w > 0) || !(w * loop.h <= RKI_PI * (1.0 + 1e-12))) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "frequency %g rad/s: a scan of %g s shows those up to %g", w, loop.h,
+                           RKI_PI / loop.h);
+    }
+    rki_sampled_loop_value(&loop, w * loop.h, &a, &b);
+    c = cos(loop.delay * w * loop.h);
+    s = -sin(loop.delay * w * loop.h);
+    *re = (a * c) - (b * s);
+    *im = (a * s) + (b * c);
+    return RK_OK;
+}
