@@ -12,12 +12,13 @@
 
 /* Steps of the walk along the unit circle: this part of the angle, this turn of the delay's
    phase, rad, and this part of a weakly damped resonance's width. */
-#define WALK_PART 0.03
-#define WALK_TURN 0.1
+#define WALK_PART 0.05
+#define WALK_TURN 0.15
 #define WALK_RESONANCE 0.3
-/* The walk begins this far below everything that happens, and ends so much before z = -1, which
-   is looked at by itself. */
-#define START 1e-5
+/* The walk begins this far below everything that happens, and below the first gain crossover,
+   and ends so much before z = -1, which is looked at by itself. */
+#define START 1e-4
+#define BELOW_CROSSOVER 1e-2
 #define END 1e-7
 /* More scans of dead time than this are as good as continuous. */
 #define CONTINUOUS 1000.0
@@ -31,10 +32,19 @@ typedef struct place {
     double ms, mt;                       /* |1/(1+L)| and |L/(1+L)| */
 } place;
 
+/* The largest |L| from an angle on: the delay does not count, so that a few points tell. */
+typedef struct tail {
+    size_t count;
+    double *angle, *most;
+} tail;
+
 typedef struct walk {
     const rki_sampled_loop *loop;
     rki_change *list;
     size_t count;
+    double part, start; /* of the walk: its steps, where it begins */
+    tail rest;
+    double known; /* gain factors below this have all their changes listed */
     double phase_margin, delay_margin, gain_crossover, ms, mt;
 } walk;
 
@@ -173,32 +183,78 @@ static double start_phase(const rki_sampled_loop *loop)
     return (loop->k < 0 ? -RKI_PI : 0.0) - (0.5 * RKI_PI * loop->integrators);
 }
 
-/* From near z = 1 along the upper half of the circle; returns the phase it began with. */
-static double go_round(walk *w, double longest, double damping)
+static rk_status make_tail(walk *w)
 {
-    const rki_sampled_loop *loop = w->loop;
-    const double part = fmin(WALK_PART, WALK_RESONANCE * damping);
-    const double turn = WALK_TURN / (loop->delay + 1.5), end = RKI_PI - END;
-    const double start = fmin(START * loop->h / longest, 1e-3);
-    place at[3];
-    double began;
+    const size_t room = (size_t)(log(RKI_PI / w->start) / log1p(w->part)) + 3;
+    double angle = w->start, most = 0;
+    size_t i;
 
-    at[0] = at[1] = at[2] = look(loop, start, start_phase(loop));
-    began = at[2].phase;
-    w->ms = at[2].ms;
-    w->mt = at[2].mt;
+    w->rest.angle = rk_memory_create(2 * room, sizeof *w->rest.angle);
+    if (w->rest.angle == NULL) return RK_ERR_MEMORY;
+    w->rest.most = w->rest.angle + room;
+    while (w->rest.count < room) {
+        double re, im;
+
+        angle = fmin(angle, RKI_PI);
+        rki_sampled_loop_value(w->loop, angle, &re, &im);
+        w->rest.angle[w->rest.count] = angle;
+        w->rest.most[w->rest.count++] = sqrt((re * re) + (im * im));
+        if (angle >= RKI_PI) break;
+        angle *= 1.0 + w->part;
+    }
+    for (i = w->rest.count; i > 0; i--) {
+        most = fmax(most, w->rest.most[i - 1]);
+        w->rest.most[i - 1] = most;
+    }
+    return RK_OK;
+}
+
+/* Between two points of the tail the size may be this much above both. */
+#define TAIL_SPARE 1.05
+
+/* Is all known? Neither peak can exceed the envelope of what is still to come, the band's gain
+   crossovers lie behind, and changes still to come need a higher gain than those that have made
+   the loop unstable. */
+static bool is_known(walk *w, double most, long poles)
+{
+    double least = HUGE_VAL;
+    size_t i;
+
+    if (!(most < 0.5) || 1.0 / (1.0 - most) > w->ms || most / (1.0 - most) > w->mt)
+        return false;
+    for (i = 0; i < w->count; i++) {
+        poles += w->list[i].poles;
+        least = fmin(least, w->list[i].factor);
+    }
+    if (poles <= 0 || !(least < 1.0 / most)) return false;
+    w->known = 1.0 / most;
+    return true;
+}
+
+/* From near z = 1 along the upper half of the circle. */
+static void go_round(walk *w, const place *first, long poles)
+{
+    const double turn = WALK_TURN / (w->loop->delay + 1.5), end = RKI_PI - END;
+    place at[3] = {*first, *first, *first};
+    size_t next = 0;
+
+    w->ms = first->ms;
+    w->mt = first->mt;
     while (at[2].angle < end) {
-        const double angle = fmin(at[2].angle + fmin(part * at[2].angle, turn), end);
+        const double angle = fmin(at[2].angle + fmin(w->part * at[2].angle, turn), end);
 
         at[0] = at[1];
         at[1] = at[2];
-        at[2] = look(loop, angle, at[1].rational);
+        at[2] = look(w->loop, angle, at[1].rational);
         cross_gain(w, &at[1], &at[2]);
         cross_axis(w, &at[1], &at[2]);
         see_peaks(w, at);
+        while (next + 1 < w->rest.count && w->rest.angle[next + 1] <= angle) {
+            next++;
+        }
+        if (is_known(w, TAIL_SPARE * w->rest.most[next], poles)) return;
     }
     cross_end(w, &at[2]);
-    return began;
 }
 
 /* As of the continuous loop: a wrong sign makes an integrator run away; two of them leave z = 1
@@ -211,25 +267,40 @@ static long poles_at_start(const rki_sampled_loop *loop, double began)
     return began > -RKI_PI ? 0 : 2;
 }
 
-/* Walk with a gain of this sign; what poles there are for a vanishing gain. */
-static rk_status survey(const rki_sampled_loop *loop, double longest, double damping, walk *w,
+/* Walk with a gain of this sign; what poles there are for a vanishing gain. w->list is the
+   caller's to free, with RK_OK only. */
+static rk_status survey(const rki_sampled_loop *loop, const rki_openloop *shape, walk *w,
                         long *poles)
 {
+    double crossover[RKI_POLY_MAX];
+    place first;
+
     *w = (walk){.loop = loop,
+                .part = fmin(WALK_PART, WALK_RESONANCE * rki_openloop_least_damping(shape)),
+                .start = fmin(START * loop->h / rki_openloop_longest(shape), START),
+                .known = HUGE_VAL,
                 .phase_margin = HUGE_VAL,
                 .delay_margin = HUGE_VAL,
-                .gain_crossover = HUGE_VAL,
-                .list = rk_memory_create(CHANGES + 1, sizeof *w->list)};
-    if (w->list == NULL) return RK_ERR_MEMORY;
-    *poles = poles_at_start(loop, go_round(w, longest, damping));
-    if (loop->k < 0 && loop->integrators == 0) {
-        w->list[w->count++] = (rki_change){1.0 / fabs(loop->k), 1, 0.0};
+                .gain_crossover = HUGE_VAL};
+    if (rki_openloop_gain_crossovers(shape, crossover) > 0) {
+        w->start = fmin(w->start, BELOW_CROSSOVER * crossover[0] * loop->h);
     }
-    return RK_OK;
+    if (make_tail(w) != RK_OK) return RK_ERR_MEMORY;
+    w->list = rk_memory_create(CHANGES + 1, sizeof *w->list);
+    if (w->list != NULL) {
+        first = look(loop, w->start, start_phase(loop));
+        *poles = poles_at_start(loop, first.phase);
+        if (loop->k < 0 && loop->integrators == 0) {
+            w->list[w->count++] = (rki_change){1.0 / fabs(loop->k), 1, 0.0};
+        }
+        go_round(w, &first, *poles);
+    }
+    rk_memory_free(w->rest.angle);
+    return w->list != NULL ? RK_OK : RK_ERR_MEMORY;
 }
 
 /* How far the gain may go with its sign turned, as a factor; 0 if not at all. */
-static rk_status turned_limit(const rki_sampled_loop *loop, double longest, double damping,
+static rk_status turned_limit(const rki_sampled_loop *loop, const rki_openloop *shape,
                               double *limit)
 {
     rki_sampled_loop mirrored = *loop;
@@ -239,8 +310,8 @@ static rk_status turned_limit(const rki_sampled_loop *loop, double longest, doub
 
     mirrored.kc = -loop->kc;
     mirrored.k = -loop->k;
-    if (survey(&mirrored, longest, damping, &w, &poles) != RK_OK) return RK_ERR_MEMORY;
-    if (!rki_stable_interval(w.list, w.count, poles, HUGE_VAL, &low, &high) || low > 0) {
+    if (survey(&mirrored, shape, &w, &poles) != RK_OK) return RK_ERR_MEMORY;
+    if (!rki_stable_interval(w.list, w.count, poles, w.known, &low, &high) || low > 0) {
         high = 0;
     }
     rk_memory_free(w.list);
@@ -248,17 +319,16 @@ static rk_status turned_limit(const rki_sampled_loop *loop, double longest, doub
     return RK_OK;
 }
 
-static rk_status measure(const rki_sampled_loop *loop, double longest, double damping,
-                         rk_margins *m)
+static rk_status measure(const rki_sampled_loop *loop, const rki_openloop *shape, rk_margins *m)
 {
     double low = 0, high = 0, turned = 0;
     rk_status status;
     long poles;
     walk w;
 
-    status = survey(loop, longest, damping, &w, &poles);
+    status = survey(loop, shape, &w, &poles);
     if (status != RK_OK) return status;
-    m->kc_range_exists = rki_stable_interval(w.list, w.count, poles, HUGE_VAL, &low, &high);
+    m->kc_range_exists = rki_stable_interval(w.list, w.count, poles, w.known, &low, &high);
     m->stable = m->kc_range_exists && low < 1 && high > 1;
     if (m->stable) {
         m->gain_margin = rki_gain_margin(w.list, w.count, &m->phase_crossover);
@@ -270,7 +340,7 @@ static rk_status measure(const rki_sampled_loop *loop, double longest, double da
     }
     rk_memory_free(w.list);
     if (loop->integrators == 0 && (low == 0 || !m->kc_range_exists)) {
-        status = turned_limit(loop, longest, damping, &turned);
+        status = turned_limit(loop, shape, &turned);
         low = turned > 0 ? -turned : low;
         m->kc_range_exists = m->kc_range_exists || turned > 0;
     }
@@ -295,11 +365,8 @@ static rk_status ultimate_point(const rk_model *model, const rk_sampling *sampli
 
     m->ultimate_gain = m->ultimate_period = HUGE_VAL;
     if (rki_sampled_loop_make(model, &alone, sampling, &loop, NULL) != RK_OK) return RK_OK;
-    if (survey(&loop, rki_openloop_longest(&shape), rki_openloop_least_damping(&shape), &w,
-               &poles) != RK_OK) {
-        return RK_ERR_MEMORY;
-    }
-    (void)rki_stable_interval(w.list, w.count, poles, HUGE_VAL, &low, &high);
+    if (survey(&loop, &shape, &w, &poles) != RK_OK) return RK_ERR_MEMORY;
+    (void)rki_stable_interval(w.list, w.count, poles, w.known, &low, &high);
     for (i = 0; i < w.count && w.list[i].factor < high; i++) {
         continue;
     }
@@ -345,7 +412,7 @@ rk_status rk_sampled_margins(const rk_model *model, const rk_settings *settings,
     }
     shape = rki_openloop_make(model, settings);
     status =
-        measure(&loop, rki_openloop_longest(&shape), rki_openloop_least_damping(&shape), &made);
+        measure(&loop, &shape, &made);
     if (status == RK_OK) {
         status = ultimate_point(model, sampling, &made);
     }

@@ -86,17 +86,25 @@ rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settin
     return RK_OK;
 }
 
+/* A quotient of finite numbers, without the care for infinite ones that costs more than it. */
+static double complex over(double complex a, double complex b)
+{
+    const double square = (creal(b) * creal(b)) + (cimag(b) * cimag(b));
+
+    return a * conj(b) * (1.0 / square);
+}
+
 void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *re, double *im)
 {
-    /* z - 1 from half the angle: no digits are lost where z is near 1. */
-    const double half = sin(0.5 * angle);
-    const double complex off = CMPLX(-2.0 * half * half, sin(angle)), z = 1.0 + off;
+    /* z - 1 from half the angle: no digits are lost where z is near 1. 1/z is its conjugate. */
+    const double s = sin(0.5 * angle), c = cos(0.5 * angle);
+    const double complex off = CMPLX(-2.0 * s * s, 2.0 * s * c), z = 1.0 + off;
     const double complex first = off + loop->below[0], second = off + loop->below[1];
-    const double complex in0 = loop->b0[0] + (loop->b1[0] / z);
-    const double complex in1 = loop->b0[1] + (loop->b1[1] / z);
+    const double complex in0 = loop->b0[0] + (loop->b1[0] * conj(z));
+    const double complex in1 = loop->b0[1] + (loop->b1[1] * conj(z));
     const double complex plant =
-        ((second * in0) + (loop->a01 * in1)) / ((first * second) - loop->cross);
-    double complex c = 1.0, l;
+        over((second * in0) + (loop->a01 * in1), (first * second) - loop->cross);
+    double complex sum = 1.0, l;
 
     if (loop->ih > 0) {
         const double complex count = loop->integral == RK_INTEGRAL_BACKWARD ? z
@@ -104,12 +112,12 @@ void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *
                                          ? (double complex)1.0
                                          : 0.5 * (z + 1.0);
 
-        c += loop->ih * count / off;
+        sum += loop->ih * over(count, off);
     }
     if (loop->td > 0) {
-        c += loop->td * off / (((loop->tf + loop->h) * off) + loop->h);
+        sum += loop->td * over(off, ((loop->tf + loop->h) * off) + loop->h);
     }
-    l = loop->kc * c * plant;
+    l = loop->kc * sum * plant;
     *re = creal(l);
     *im = cimag(l);
 }
