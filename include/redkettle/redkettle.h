@@ -19,15 +19,19 @@
 #include <redkettle/design/bump.h>
 #include <redkettle/design/check.h>
 #include <redkettle/design/fit.h>
+#include <redkettle/design/gain_limits.h>
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/margins.h>
 #include <redkettle/design/measure.h>
+#include <redkettle/design/mend.h>
 #include <redkettle/design/model.h>
+#include <redkettle/design/operating.h>
 #include <redkettle/design/plant_design.h>
 #include <redkettle/design/record.h>
 #include <redkettle/design/reduce.h>
 #include <redkettle/design/requirements.h>
+#include <redkettle/design/resolution.h>
 #include <redkettle/design/run.h>
 #include <redkettle/design/sampled.h>
 #include <redkettle/design/search.h>
@@ -36,6 +40,8 @@
 #include <redkettle/design/sweep.h>
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>
+#include <redkettle/design/windup.h>
+#include <redkettle/design/worst.h>
 
 #include <redkettle/draw/figure.h>
 #include <redkettle/emit/emit.h>

@@ -411,8 +411,7 @@ rk_status rk_sampled_margins(const rk_model *model, const rk_settings *settings,
         return as_continuous(model, settings, sampling, margins, diag);
     }
     shape = rki_openloop_make(model, settings);
-    status =
-        measure(&loop, &shape, &made);
+    status = measure(&loop, &shape, &made);
     if (status == RK_OK) {
         status = ultimate_point(model, sampling, &made);
     }

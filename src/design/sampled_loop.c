@@ -98,7 +98,8 @@ void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *
 {
     /* z - 1 from half the angle: no digits are lost where z is near 1. 1/z is its conjugate. */
     const double s = sin(0.5 * angle), c = cos(0.5 * angle);
-    const double complex off = CMPLX(-2.0 * s * s, 2.0 * s * c), z = 1.0 + off;
+    const double complex off = (-2.0 * s * s) + (2.0 * s * c * (double complex)I);
+    const double complex z = 1.0 + off;
     const double complex first = off + loop->below[0], second = off + loop->below[1];
     const double complex in0 = loop->b0[0] + (loop->b1[0] * conj(z));
     const double complex in1 = loop->b0[1] + (loop->b1[1] * conj(z));

@@ -340,7 +340,17 @@ rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, in
     return finish(json_pack("{s:o}", "settings", array), text, diag);
 }
 
-static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirements *requirements)
+/* What would mend a line; null: nothing is missed, or no change of one setting alone does. */
+static json_t *mend_object(const rk_mend *m)
+{
+    if (m == NULL || (!m->by_kc && !m->by_ti)) return json_null();
+    return json_pack("{s:s, s:f, s:b}", "setting", m->by_kc ? "kc" : "ti", "value", m->value,
+                     "mends_all", m->all);
+}
+
+/* mends may be NULL. */
+static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirements *requirements,
+                                 const rk_mend *mends)
 {
     json_t *array = json_array();
     int i;
@@ -349,12 +359,13 @@ static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirement
         const char *sense = rk_require_is_least((rk_require)i) ? "at least" : "at most";
 
         if (!verdict->asked[i]) continue;
-        json_array_append_new(array, json_pack("{s:s, s:s, s:f, s:o, s:b, s:b}", "name",
+        json_array_append_new(array, json_pack("{s:s, s:s, s:f, s:o, s:b, s:b, s:o}", "name",
                                                rk_require_to_text((rk_require)i), "sense",
                                                sense, "limit", requirements->limit[i], "figure",
                                                real_or_null(verdict->figure[i]), "met",
                                                verdict->line_met[i], "default",
-                                               requirements->by_default[i]));
+                                               requirements->by_default[i], "mend",
+                                               mend_object(mends != NULL ? &mends[i] : NULL)));
     }
     return array;
 }
@@ -378,7 +389,7 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
                   "cost", real_or_null(r->cost), "tried", (json_int_t)r->tried, "met", r->met,
                   "stopped", r->stopped, "in_the_way",
                   r->met ? json_null() : json_string(rk_require_to_text(r->in_the_way)),
-                  "requirements", requirement_lines(&r->verdict, requirements), "sp_step",
+                  "requirements", requirement_lines(&r->verdict, requirements, NULL), "sp_step",
                   real_or_null(requirements->sp_step), "load_step",
                   real_or_null(requirements->load_step), "metrics", "gain_margin",
                   real_or_null(m->margins.gain_margin), "phase_margin_deg",
@@ -389,26 +400,136 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
         text, diag);
 }
 
-rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
-                        const rk_requirements *requirements, const rk_findings *findings,
-                        rk_text *text, rk_diag *diag)
+/* What rk_margins says of a stable loop; the caller adds the rest. */
+static json_t *margins_object(const rk_margins *m)
 {
-    const rk_margins *m = margins;
+    return json_pack("{s:b, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "stable", m->stable,
+                     "gain_margin", real_or_null(m->gain_margin), "phase_margin_deg",
+                     real_or_null(m->phase_margin), "delay_margin_s",
+                     real_or_null(m->delay_margin), "ms", real_or_null(m->ms), "mt",
+                     real_or_null(m->mt), "bandwidth_rad_s", real_or_null(m->bandwidth),
+                     "ultimate_gain", real_or_null(m->ultimate_gain), "ultimate_period_s",
+                     real_or_null(m->ultimate_period), "kc_stable",
+                     m->kc_range_exists ? interval(m->kc_stable) : json_null());
+}
+
+static json_t *sampled_object(const rk_check *c, const rk_check_plan *plan, double ts)
+{
     json_t *object;
 
-    if (m == NULL || verdict == NULL || requirements == NULL || findings == NULL ||
-        text == NULL) {
-        return RK_ERR_ARG;
+    if (!c->has_sampled) return json_null();
+    object = margins_object(&c->sampled);
+    json_object_del(object, "bandwidth_rad_s");
+    json_object_update_new(object, json_pack("{s:f, s:f, s:o, s:o}", "scan_s", ts,
+                                             "delay_scans", plan->delay_scans, "slowest_scan_s",
+                                             real_or_null(c->slowest_scan), "stall_error",
+                                             real_or_null(c->stall_error)));
+    return object;
+}
+
+static json_t *worst_object(const rk_worst *w)
+{
+    return json_pack("{s:b, s:o, s:o, s:o, s:o, s:o}", "stable", w->stable, "gain_margin",
+                     real_or_null(w->gain_margin), "phase_margin_deg",
+                     real_or_null(w->phase_margin), "delay_margin_s",
+                     real_or_null(w->delay_margin), "ms", real_or_null(w->ms), "corner",
+                     model_object(&w->corner));
+}
+
+/* Over the fit's 95 % region if it is known, else with each number wrong by so much; and both.
+ */
+static json_t *worst_lines(const rk_check *c, const rk_check_plan *plan)
+{
+    json_t *object;
+
+    if (!c->has_box) return json_null();
+    object = worst_object(c->has_region ? &c->region : &c->box);
+    json_object_update_new(
+        object, json_pack("{s:o, s:o, s:f, s:f}", "region95",
+                          c->has_region ? worst_object(&c->region) : json_null(), "wrong",
+                          worst_object(&c->box), "wrong_percent", 100.0 * plan->model_error,
+                          "survived_percent", 100.0 * c->survived));
+    return object;
+}
+
+static json_t *windup_run_object(const rk_windup_run *r)
+{
+    return json_pack("{s:f, s:f, s:o, s:f}", "overshoot_percent", r->overshoot, "on_limit_s",
+                     r->stuck, "settling_time", real_or_null(r->settling), "iae", r->iae);
+}
+
+static json_t *windup_object(const rk_check *c)
+{
+    const rk_windup *w = &c->windup;
+    json_t *object;
+    int way;
+
+    if (!c->has_windup) return json_null();
+    object =
+        json_pack("{s:f, s:b, s:o, s:o, s:o}", "sp_step", w->sp_step, "saturates", w->saturates,
+                  "no_limits", windup_run_object(&w->ideal), "best_tracking_time",
+                  real_or_null(w->best_tt), "ramp_time", real_or_null(w->ramp_time));
+    for (way = 0; way < 3; way++) {
+        json_object_set_new(object, rk_anti_windup_to_text((rk_anti_windup)way),
+                            windup_run_object(&w->ways[way]));
     }
-    object = json_pack("{s:b, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:s}", "stable",
-                       m->stable, "gain_margin", real_or_null(m->gain_margin),
-                       "phase_margin_deg", real_or_null(m->phase_margin), "delay_margin_s",
-                       real_or_null(m->delay_margin), "ms", real_or_null(m->ms), "mt",
-                       real_or_null(m->mt), "ultimate_gain", real_or_null(m->ultimate_gain),
-                       "ultimate_period_s", real_or_null(m->ultimate_period), "kc_stable",
-                       m->kc_range_exists ? interval(m->kc_stable) : json_null(),
-                       "requirements", requirement_lines(verdict, requirements), "findings",
-                       findings_array(findings), "verdict", verdict->met ? "met" : "missed");
+    if (!isnan(w->best_tt)) {
+        json_object_set_new(object, "best", windup_run_object(&w->best));
+    }
+    if (!isnan(w->ramp_time)) {
+        json_object_set_new(object, "ramp", windup_run_object(&w->ramp));
+    }
+    return object;
+}
+
+static json_t *operating_object(const rk_check *c)
+{
+    const rk_operating *o = &c->start;
+
+    if (!c->has_operating) return json_null();
+    return json_pack("{s:o, s:o, s:f, s:f, s:b}", "pv_low", real_or_null(o->pv_low), "pv_high",
+                     real_or_null(o->pv_high), "room_down", o->room_down, "room_up", o->room_up,
+                     "holds_step", c->stepped.holds);
+}
+
+static json_t *gain_limits_object(const rk_check *c)
+{
+    json_t *object =
+        json_pack("{s:o, s:b, s:f}", "on_off", real_or_null(c->gain.on_off), "on_off_by_noise",
+                  c->gain.by_noise, "p_only_offset", c->gain.offset);
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        if (!isnan(c->gain.at[i])) {
+            json_object_set_new(object, rk_require_to_text((rk_require)i),
+                                json_real(c->gain.at[i]));
+        }
+    }
+    return object;
+}
+
+static json_t *cycle_object(const rk_cycle *cycle)
+{
+    if (!cycle->exists) return json_null();
+    return json_pack("{s:f, s:f}", "period_s", cycle->period, "amplitude", cycle->amplitude);
+}
+
+rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan,
+                        const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    const rk_check *c = check;
+    json_t *object;
+
+    if (c == NULL || plan == NULL || loop == NULL || text == NULL) return RK_ERR_ARG;
+    object = margins_object(&c->margins);
+    json_object_update_new(
+        object,
+        json_pack("{s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:s}", "requirements",
+                  requirement_lines(&c->verdict, &c->requirements, c->mends), "gain_limits",
+                  gain_limits_object(c), "sampled", sampled_object(c, plan, loop->ts), "worst",
+                  worst_lines(c, plan), "operating", operating_object(c), "windup",
+                  windup_object(c), "limit_cycle", cycle_object(&c->cycle), "findings",
+                  findings_array(&c->findings), "verdict", c->verdict.met ? "met" : "missed"));
     return finish(object, text, diag);
 }
 

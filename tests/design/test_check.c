@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
 #include "../support/support.h"
@@ -66,6 +67,7 @@ START_TEST(verdict_is_what_an_engineer_would_say)
 {
     rk_loop_design loop = a_loop(verdicts[_i].gain, verdicts[_i].tau, verdicts[_i].theta,
                                  verdicts[_i].kc, verdicts[_i].ti);
+    const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
     loop.noise = 0.01;
@@ -74,7 +76,7 @@ START_TEST(verdict_is_what_an_engineer_would_say)
                                              verdicts[_i].limit, NULL),
                          RK_OK);
     }
-    ck_assert_int_eq(rk_check_run(&loop, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
     ck_assert_msg(check.verdict.met == verdicts[_i].met, "%s", verdicts[_i].fact);
     if (verdicts[_i].what >= 0 && check.margins.stable) {
         ck_assert(check.verdict.asked[verdicts[_i].what]);
@@ -83,6 +85,258 @@ START_TEST(verdict_is_what_an_engineer_would_say)
             ck_assert(check.verdict.line_met[verdicts[_i].what] == verdicts[_i].met);
         }
     }
+}
+END_TEST
+
+/* Whole loops, and what an engineer would say of them at a glance. */
+static const struct {
+    const char *fact;
+    rk_model model;
+    double kc, ti, td, ts, delay_scans, stiction;
+    double sure; /* standard deviation of the model's numbers, a part of them; 0: not known */
+    bool met;
+    const char *says; /* in a finding; NULL: nothing of note */
+} loops[] = {
+    {"lambda 2 s without dead time is fine",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 0, 50, 0},
+     2.5,
+     10,
+     0,
+     0.1,
+     0,
+     0,
+     0,
+     true,
+     NULL},
+    {"and unstable with the dead time left out",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     2.5,
+     10,
+     0,
+     0.1,
+     0,
+     0,
+     0,
+     false,
+     "the loop is unstable with kc 2.5"},
+    {"stable in continuous time and not at its scan",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 0.5, 50, 0},
+     3.2,
+     10,
+     0,
+     8,
+     0,
+     0,
+     0,
+     false,
+     "UNSTABLE at its scan of 8 s"},
+    {"stable at its scan",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     0.5,
+     10,
+     0,
+     1,
+     0,
+     0,
+     0,
+     true,
+     NULL},
+    {"and not with three scans of computing",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     0.5,
+     10,
+     0,
+     5,
+     3,
+     0,
+     0,
+     false,
+     "UNSTABLE at its scan of 5 s"},
+    {"less than asked at a slow scan",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     0.65,
+     10,
+     0,
+     4,
+     0,
+     0,
+     0,
+     true,
+     "at the scan of 4 s gain-margin is"},
+    {"a perfect margin at the nominal and none at the corner",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     0.5,
+     10,
+     0,
+     0.5,
+     0,
+     0,
+     0.35,
+     false,
+     "on which the loop is unstable"},
+    {"the same with a sure model",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     0.5,
+     10,
+     0,
+     0.5,
+     0,
+     0,
+     0.01,
+     true,
+     NULL},
+    {"a loop near its end stands no error of 20 %",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
+     1.1,
+     10,
+     0,
+     0.1,
+     0,
+     0,
+     0,
+     false,
+     "a model wrong by 20 % makes the loop unstable"},
+    {"PI on an integrator with ti too short",
+     {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4, 50, 0},
+     2,
+     3.9,
+     0,
+     0.5,
+     0,
+     0,
+     0,
+     false,
+     "no kc is stable with these times"},
+    {"PI on an integrator",
+     {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4, 50, 0},
+     2,
+     40,
+     0,
+     0.5,
+     0,
+     0,
+     0,
+     true,
+     NULL},
+    {"a wrong sign on an integrator",
+     {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4, 50, 0},
+     -2,
+     40,
+     0,
+     0.5,
+     0,
+     0,
+     0,
+     false,
+     "different signs"},
+    {"PID on two lags",
+     {RK_MODEL_SOPDT, 1.5, {20, 8}, 0, 3, 50, 0},
+     1.5,
+     25,
+     5,
+     0.2,
+     0,
+     0,
+     0,
+     true,
+     NULL},
+    {"a resonance that P alone excites",
+     {RK_MODEL_SOPDT_OSC, 1, {6, 0}, 0.05, 4, 50, 0},
+     1.5,
+     HUGE_VAL,
+     0,
+     0.2,
+     0,
+     0,
+     0,
+     false,
+     "unstable"},
+    {"a valve that sticks",
+     {RK_MODEL_FOPDT, 2, {10, 0}, 0, 3, 50, 0},
+     0.6,
+     10,
+     0,
+     0.1,
+     0,
+     0.5,
+     0,
+     true,
+     "stiction of 0.5 out-EU keeps up a cycle"},
+    {"a slow integral in single precision",
+     {RK_MODEL_FOPDT, 2, {4000, 0}, 0, 300, 50, 0},
+     0.3,
+     4000,
+     0,
+     0.01,
+     0,
+     0,
+     0,
+     true,
+     "in single precision an error below"},
+};
+
+START_TEST(whole_loops_get_the_verdict_they_deserve)
+{
+    const double all[RK_MODEL_NUMBERS] = {
+        loops[_i].model.gain, loops[_i].model.time_constant[0],
+        loops[_i].model.time_constant[1], loops[_i].model.damping, loops[_i].model.dead_time};
+    rk_check_plan plan = rk_check_plan_make();
+    rk_loop_design loop = rk_loop_design_make();
+    bool said = loops[_i].says == NULL;
+    char told[2048] = "";
+    rk_check check;
+    int i;
+
+    loop.has_model = loop.has_settings = true;
+    loop.model = loops[_i].model;
+    loop.settings =
+        rk_settings_make(loops[_i].kc, loops[_i].ti, loops[_i].td, 0.1 * loops[_i].td);
+    loop.ts = loops[_i].ts;
+    loop.pv_low = -50;
+    loop.pv_high = 50;
+    loop.out_low = 0;
+    loop.out_high = 100;
+    loop.plant.stiction = loops[_i].stiction > 0 ? loops[_i].stiction : QNAN;
+    plan.delay_scans = loops[_i].delay_scans;
+    for (i = 0; i < RK_MODEL_NUMBERS && loops[_i].sure > 0; i++) {
+        memset(loop.covariance[i], 0, sizeof loop.covariance[i]);
+        loop.covariance[i][i] = loops[_i].sure * loops[_i].sure * all[i] * all[i];
+    }
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    for (i = 0; i < check.findings.count; i++) {
+        const rk_finding *f = &check.findings.list[i];
+
+        said = said || (loops[_i].says != NULL && strstr(f->what, loops[_i].says) != NULL) ||
+               (loops[_i].says != NULL && strstr(f->advice, loops[_i].says) != NULL);
+        (void)snprintf(told + strlen(told), sizeof told - strlen(told), "%s; ", f->what);
+    }
+    ck_assert_msg(check.verdict.met == loops[_i].met, "%s: %s", loops[_i].fact, told);
+    ck_assert_msg(said, "%s: %s", loops[_i].fact, told);
+    ck_assert_msg(loops[_i].says != NULL || rk_findings_worst(&check.findings) == RK_LEVEL_NOTE,
+                  "%s: %s", loops[_i].fact, told);
+}
+END_TEST
+
+/* The slowest scan keeps what is asked, and a slower one does not. */
+START_TEST(the_slowest_scan_is_the_slowest)
+{
+    const rk_check_plan plan = rk_check_plan_make();
+    rk_loop_design loop = a_loop(2, 10, 5, 0.65, 10);
+    rk_sampling sampling = {0, 0, RK_INTEGRAL_BACKWARD};
+    rk_margins m;
+    rk_check check;
+
+    loop.ts = 0.2;
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert(check.has_sampled && check.slowest_scan > 0.2);
+    sampling.ts = 0.99 * check.slowest_scan;
+    ck_assert_int_eq(rk_sampled_margins(&loop.model, &loop.settings, &sampling, &m, NULL),
+                     RK_OK);
+    ck_assert(m.gain_margin >= 2 && m.phase_margin >= 45 && m.ms <= 2);
+    sampling.ts = 1.02 * check.slowest_scan;
+    ck_assert_int_eq(rk_sampled_margins(&loop.model, &loop.settings, &sampling, &m, NULL),
+                     RK_OK);
+    ck_assert(m.gain_margin < 2 || m.phase_margin < 45 || m.ms > 2);
 }
 END_TEST
 
@@ -104,13 +358,14 @@ START_TEST(doubtful_settings_are_named)
 {
     rk_loop_design loop = a_loop(2, 40, 10, warnings[_i].kc, warnings[_i].ti);
     bool named = false;
+    const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
     int i;
 
     loop.settings.td = warnings[_i].td;
     loop.settings.tf = warnings[_i].tf;
     loop.ts = warnings[_i].ts;
-    ck_assert_int_eq(rk_check_run(&loop, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
     for (i = 0; i < check.findings.count; i++) {
         const rk_finding *f = &check.findings.list[i];
 
@@ -128,11 +383,12 @@ END_TEST
 START_TEST(p_only_on_an_integrator_is_off_under_a_load_alone)
 {
     rk_loop_design loop = a_loop(2, 40, 10, 0.02, HUGE_VAL);
+    const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
     loop.model.kind = RK_MODEL_IPDT;
     loop.model.time_constant[0] = 0;
-    ck_assert_int_eq(rk_check_run(&loop, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
     ck_assert(check.margins.stable);
     ck_assert_int_eq(check.findings.count, 1);
     ck_assert_ptr_nonnull(
@@ -209,13 +465,14 @@ START_TEST(loops_that_do_not_hang_together_are_refused)
 {
     rk_loop_design loop = a_loop(2, 40, 10, 1, 40);
     rk_diag diag = {RK_OK, ""};
+    const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
     spoilt[_i].spoil(&loop);
-    ck_assert_int_eq(rk_check_run(&loop, &check, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, &diag), RK_ERR_RANGE);
     ck_assert_msg(strstr(diag.text, spoilt[_i].says) != NULL, "%s", diag.text);
-    ck_assert_int_eq(rk_check_run(NULL, &check, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_check_run(&loop, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_check_run(NULL, &plan, &check, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_check_run(&loop, &plan, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -321,6 +578,8 @@ static Suite *suite_check(void)
     TCase *t = tcase_create("check");
 
     add_table(t, verdict_is_what_an_engineer_would_say, verdicts);
+    add_table(t, whole_loops_get_the_verdict_they_deserve, loops);
+    tcase_add_test(t, the_slowest_scan_is_the_slowest);
     add_table(t, doubtful_settings_are_named, warnings);
     tcase_add_test(t, p_only_on_an_integrator_is_off_under_a_load_alone);
     add_table(t, loops_that_do_not_hang_together_are_refused, spoilt);
@@ -341,6 +600,7 @@ Suite *suite_fit_ipdt(void);
 Suite *suite_fit_kinds(void);
 Suite *suite_inspect(void);
 Suite *suite_bump(void);
+Suite *suite_check_parts(void);
 Suite *suite_sampled(void);
 Suite *suite_spread(void);
 Suite *suite_sweep(void);
@@ -349,9 +609,9 @@ Suite *suite_search(void);
 int main(void)
 {
     static Suite *(*const makers[])(void) = {
-        suite_margins,  suite_tune,      suite_settings, suite_trial, suite_fit,
-        suite_fit_ipdt, suite_fit_kinds, suite_inspect,  suite_bump,  suite_check,
-        suite_sampled,  suite_spread,    suite_sweep,    suite_search};
+        suite_margins,     suite_tune,      suite_settings, suite_trial, suite_fit,
+        suite_fit_ipdt,    suite_fit_kinds, suite_inspect,  suite_bump,  suite_check,
+        suite_check_parts, suite_sampled,   suite_spread,   suite_sweep, suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

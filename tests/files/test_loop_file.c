@@ -372,27 +372,27 @@ END_TEST
 
 START_TEST(json_has_null_for_what_does_not_exist)
 {
-    const rk_model model = fopdt(2, 10, 0);
-    const rk_settings settings = rk_settings_make(1, 10, 0, 0);
-    rk_requirements requirements = rk_requirements_default();
-    rk_findings findings = {0};
+    const rk_check_plan plan = rk_check_plan_make();
+    rk_loop_design loop = rk_loop_design_make();
     rk_text *text = rk_text_create();
-    const double figure[RK_REQUIRE_COUNT] = {HUGE_VAL, 90, HUGE_VAL, 1};
-    rk_margins m;
-    rk_verdict v;
+    rk_check check;
     json_t *json;
 
-    ck_assert_int_eq(rk_margins_check(&model, &settings, &m, NULL), RK_OK);
-    v = rk_requirements_check(&requirements, m.stable, figure);
-    rk_findings_add(&findings, RK_LEVEL_NOTE, "do", "what \xE9t\xE9"); /* not UTF-8 */
-    ck_assert_int_eq(rk_json_check(&m, &v, &requirements, &findings, text, NULL), RK_OK);
+    loop.has_model = loop.has_settings = true;
+    loop.model = fopdt(2, 10, 0);
+    loop.settings = rk_settings_make(1, 10, 0, 0);
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    rk_findings_add(&check.findings, RK_LEVEL_NOTE, "do", "what \xE9t\xE9"); /* not UTF-8 */
+    ck_assert_int_eq(rk_json_check(&check, &plan, &loop, text, NULL), RK_OK);
     json = json_loads(rk_text_chars(text), 0, NULL);
     ck_assert_ptr_nonnull(json);
     ck_assert(json_is_null(json_object_get(json, "gain_margin")));
     ck_assert(json_is_null(json_array_get(json_object_get(json, "kc_stable"), 1)));
     ck_assert(json_is_true(json_object_get(json, "stable")));
+    ck_assert(json_is_null(json_object_get(json, "sampled"))); /* the scan is not known */
+    ck_assert(json_is_null(json_object_get(json, "windup")));
     ck_assert_str_eq(json_string_value(json_object_get(json, "verdict")), "met");
-    ck_assert_int_eq(rk_json_check(NULL, &v, &requirements, &findings, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_json_check(NULL, &plan, &loop, text, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_json_fit(NULL, NULL, NULL, text, NULL), RK_ERR_ARG);
     json_decref(json);
     rk_text_free(text);

@@ -114,13 +114,14 @@ static rk_status bump_and_log(void)
 static rk_status check_loop(void)
 {
     rk_loop_design loop = rk_loop_design_make();
+    const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
     loop.has_model = loop.has_settings = true;
     loop.model = fopdt(2, 10, 3);
     loop.settings = rk_settings_make(0.8, 10, 0, 0);
     loop.requirements.limit[RK_REQUIRE_OVERSHOOT] = 20;
-    return rk_check_run(&loop, &check, NULL);
+    return rk_check_run(&loop, &plan, &check, NULL);
 }
 
 static rk_status emit_loop(void)

@@ -3,6 +3,7 @@
 #define REDKETTLE_FILES_JSON_H
 
 #include <redkettle/design/bump.h>
+#include <redkettle/design/check.h>
 #include <redkettle/design/fit.h>
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
@@ -65,9 +66,8 @@ rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, in
 rk_status rk_json_search(const rk_search_result *result, const rk_requirements *requirements,
                          rk_text *text, rk_diag *diag);
 
-rk_status rk_json_check(const rk_margins *margins, const rk_verdict *verdict,
-                        const rk_requirements *requirements, const rk_findings *findings,
-                        rk_text *text, rk_diag *diag);
+rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan,
+                        const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 
 rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *text,
                         rk_diag *diag);

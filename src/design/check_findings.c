@@ -1,0 +1,261 @@
+/* SPDX-License-Identifier: MIT */
+#include "check_findings.h"
+
+#include <math.h>
+#include <stdio.h>
+
+static void add_sign_finding(const rk_loop_design *loop, rk_findings *findings)
+{
+    if (loop->settings.kc * loop->model.gain > 0) return;
+    rk_findings_add(
+        findings, RK_LEVEL_UNFIT, "turn the sign of kc, or check the sign of the gain",
+        "kc %.4g and the process gain %.4g have different signs: the loop drives PV away "
+        "from the setpoint",
+        loop->settings.kc, loop->model.gain);
+}
+
+static void add_unstable_finding(const rk_loop_design *loop, const rk_margins *m,
+                                 rk_findings *findings)
+{
+    char advice[128] = "no kc is stable with these times: raise ti";
+
+    if (m->stable) return;
+    if (m->kc_range_exists) {
+        (void)snprintf(advice, sizeof advice,
+                       "give kc between %.4g and %.4g, or tune by a rule", m->kc_stable[0],
+                       m->kc_stable[1]);
+    }
+    rk_findings_add(findings, RK_LEVEL_UNFIT, advice, "the loop is unstable with kc %.4g",
+                    loop->settings.kc);
+}
+
+static void add_scan_findings(const rk_loop_design *loop, const rk_margins *m,
+                              rk_findings *findings)
+{
+    if (isnan(loop->ts)) return;
+    if (m->stable && m->delay_margin < 2.0 * loop->ts) {
+        rk_findings_add(
+            findings, RK_LEVEL_CAUTION, "scan faster, or tune more slowly",
+            "the delay margin of %.3g s is less than two scans of %.3g s: the scan itself "
+            "may use it up",
+            m->delay_margin, loop->ts);
+    }
+    if (loop->settings.ti < loop->ts) {
+        rk_findings_add(findings, RK_LEVEL_UNFIT, "scan faster, or raise ti",
+                        "ti %.4g s is shorter than the scan of %.4g s", loop->settings.ti,
+                        loop->ts);
+    }
+}
+
+/* P-only: a self-regulating process stays off its setpoint, an integrating one under a load. */
+static void add_offset_finding(const rk_loop_design *loop, rk_findings *findings)
+{
+    const double kc = loop->settings.kc;
+
+    if (isfinite(loop->settings.ti)) return;
+    if (rk_model_kind_integrates(loop->model.kind)) {
+        rk_findings_add(findings, RK_LEVEL_NOTE, "give ti if PV must reach the setpoint",
+                        "without integral action a load of 1 %s leaves PV off the setpoint by "
+                        "1/kc = %.3g %s",
+                        loop->out_units, 1.0 / fabs(kc), loop->pv_units);
+        return;
+    }
+    rk_findings_add(findings, RK_LEVEL_NOTE, "give ti if PV must reach the setpoint",
+                    "without integral action PV stays off the setpoint by 1/(1 + kc gain) = "
+                    "%.3g of a step",
+                    1.0 / (1.0 + (kc * loop->model.gain)));
+}
+
+/* What sampling costs: a loop that is only stable, or only as asked, in continuous time. */
+static void add_sampled_findings(const rk_loop_design *loop, rk_check *c)
+{
+    const rk_margins *s = &c->sampled;
+    const double figure[4] = {s->gain_margin, s->phase_margin, s->delay_margin, s->ms};
+    char advice[160] = "no scan keeps it: tune more slowly";
+    int i;
+
+    if (!c->has_sampled || !c->margins.stable) return;
+    if (!isnan(c->slowest_scan)) {
+        (void)snprintf(advice, sizeof advice,
+                       "scan every %.3g s or faster, or tune more slowly", c->slowest_scan);
+    }
+    if (!s->stable) {
+        rk_findings_add(
+            &c->findings, RK_LEVEL_UNFIT, advice,
+            "the loop is stable in continuous time and UNSTABLE at its scan of %.4g s",
+            loop->ts);
+        return;
+    }
+    for (i = 0; i < 4; i++) {
+        const rk_require what = (rk_require)i;
+        const double limit = c->requirements.limit[i];
+
+        if (isnan(limit) || !c->verdict.line_met[i]) continue;
+        if (rk_require_is_least(what) ? figure[i] < limit : figure[i] > limit) {
+            rk_findings_add(&c->findings, RK_LEVEL_CAUTION, advice,
+                            "at the scan of %.4g s %s is %.4g, not %s %.4g as asked", loop->ts,
+                            rk_require_to_text(what), figure[i],
+                            rk_require_is_least(what) ? "at least" : "at most", limit);
+        }
+    }
+}
+
+/* A record that is much coarser than the scan cannot tell a dead time to the scan. */
+#define COARSE 5.0
+/* A scan is a whole number of tasks to so many parts. */
+#define WHOLE 1e-6
+
+static void add_timing_findings(const rk_loop_design *loop, const rk_check_plan *plan,
+                                rk_check *c)
+{
+    const double tasks = loop->ts / plan->task;
+
+    if (isnan(loop->ts)) return;
+    if (tasks < 1.0 - WHOLE) {
+        rk_findings_add(
+            &c->findings, RK_LEVEL_UNFIT,
+            "call the block in a faster task, or scan "
+            "as the task does and check again",
+            "the scan of %.4g s is faster than the task of %.4g s that calls it: all "
+            "times would be off by %.3g",
+            loop->ts, plan->task, 1.0 / tasks);
+    } else if (fabs(tasks - round(tasks)) > WHOLE * tasks) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+                        "make the scan a whole number of task intervals",
+                        "the scan of %.4g s is %.4g intervals of the task of %.4g s", loop->ts,
+                        tasks, plan->task);
+    }
+    if (plan->record_interval > COARSE * loop->ts &&
+        plan->record_interval > 0.2 * loop->model.dead_time) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+                        "record a step test at about the scan before trusting the dead time",
+                        "the record was sampled every %.4g s, the loop scans every %.4g s: it "
+                        "cannot tell the dead time to better than its own interval",
+                        plan->record_interval, loop->ts);
+    }
+}
+
+static void add_hold_finding(const rk_loop_design *loop, const rk_operating *o, double sp,
+                             rk_findings *findings)
+{
+    if (o->holds) return;
+    rk_findings_add(findings, RK_LEVEL_CAUTION, "ask for a setpoint within that",
+                    "setpoint %.5g %s needs OUT at %.4g %s; its limits hold PV from %.5g to "
+                    "%.5g",
+                    sp, loop->pv_units, o->out, loop->out_units, o->pv_low, o->pv_high);
+}
+
+static void add_operating_findings(const rk_loop_design *loop, const rk_check_plan *plan,
+                                   rk_check *c)
+{
+    const rk_requirements *r = &c->requirements;
+    const double room = r->load_step > 0 ? c->start.room_down : c->start.room_up;
+    size_t i;
+
+    if (!c->has_operating) return;
+    add_hold_finding(loop, &c->stepped, loop->model.pv0 + r->sp_step, &c->findings);
+    for (i = 0; i < plan->setpoints; i++) {
+        add_hold_finding(loop, &c->held[i], plan->setpoint[i], &c->findings);
+    }
+    if (room < fabs(r->load_step)) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+                        "move the operating point, or give the valve more range",
+                        "OUT has %.4g %s left at the operating point, the load takes %.4g",
+                        room, loop->out_units, fabs(r->load_step));
+    }
+}
+
+/* An error that is lost matters where nobody would take it for noise. */
+#define LOST_PART 1e-4
+
+static void add_arithmetic_findings(const rk_loop_design *loop, rk_check *c)
+{
+    const double span = isnan(loop->pv_low) ? nan("") : loop->pv_high - loop->pv_low;
+
+    if (c->stall_error > LOST_PART * span && !(c->stall_error < loop->noise)) {
+        rk_findings_add(
+            &c->findings, RK_LEVEL_CAUTION,
+            "run the block in double precision (LREAL), or scan more slowly",
+            "in single precision an error below %.3g %s no longer moves the integral: "
+            "PV may stay off by it",
+            c->stall_error, loop->pv_units);
+    }
+    if (c->cycle.exists) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+                        "mend the valve; a slower ti makes the cycle longer, not smaller",
+                        "the valve's stiction of %.3g %s keeps up a cycle: PV +-%.3g %s, every "
+                        "%.4g s",
+                        loop->plant.stiction, loop->out_units, c->cycle.amplitude,
+                        loop->pv_units, c->cycle.period);
+    }
+    if (c->gain.by_noise && fabs(loop->settings.kc) >= fabs(c->gain.on_off)) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION, "lower kc, or filter PV",
+                        "at kc %.4g PV's noise alone swings OUT from limit to limit",
+                        loop->settings.kc);
+    }
+}
+
+/* Beyond the overshoot without limits by so much of the step windup shows, percent. */
+#define WOUND_UP 5.0
+
+static void add_windup_findings(const rk_loop_design *loop, rk_check *c)
+{
+    const rk_windup *w = &c->windup;
+    const rk_windup_run *own = &w->ways[loop->settings.anti_windup];
+
+    if (!c->has_windup || !w->saturates || isinf(loop->settings.ti)) return;
+    if (own->overshoot > w->ideal.overshoot + WOUND_UP) {
+        rk_findings_add(
+            &c->findings, RK_LEVEL_CAUTION,
+            loop->settings.anti_windup == RK_ANTI_WINDUP_NONE
+                ? "give anti-windup: conditional or back-calculation"
+                : "ramp the setpoint, or try another way against windup",
+            "a setpoint step of %.4g %s winds up: overshoot %.3g %%, %.3g %% without "
+            "limits",
+            w->sp_step, loop->pv_units, own->overshoot, w->ideal.overshoot);
+    }
+}
+
+static void add_worst_findings(const rk_loop_design *loop, const rk_check_plan *plan,
+                               rk_check *c)
+{
+    (void)loop;
+    if (!c->margins.stable) return;
+    if (c->has_region && !c->region.stable) {
+        rk_findings_add(
+            &c->findings, RK_LEVEL_UNFIT, "tune more slowly, or make a better step test",
+            "the record allows models (its joint 95 %% region) on which the loop is "
+            "unstable");
+    } else if (c->has_region && c->region.ms > c->requirements.limit[RK_REQUIRE_MS]) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+                        "tune more slowly, or make a better step test",
+                        "the record allows models (its joint 95 %% region) on which Ms is %.3g",
+                        c->region.ms);
+    }
+    if (c->has_box && !c->box.stable) {
+        rk_findings_add(&c->findings, RK_LEVEL_CAUTION, "tune more slowly",
+                        "a model wrong by %.3g %% makes the loop unstable; it stands %.3g %%",
+                        100.0 * plan->model_error, 100.0 * c->survived);
+    }
+}
+
+void rki_check_judge(const rk_loop_design *loop, const rk_check_plan *plan, rk_check *c)
+{
+    add_sign_finding(loop, &c->findings);
+    if (c->findings.count == 0) {
+        add_unstable_finding(loop, &c->margins, &c->findings);
+    }
+    add_sampled_findings(loop, c);
+    add_scan_findings(loop, &c->margins, &c->findings);
+    add_timing_findings(loop, plan, c);
+    if (loop->settings.td > 0 && loop->settings.tf == 0) {
+        rk_findings_add(
+            &c->findings, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
+            "the derivative has no filter: every step of the transmitter kicks OUT");
+    }
+    add_worst_findings(loop, plan, c);
+    add_operating_findings(loop, plan, c);
+    add_windup_findings(loop, c);
+    add_arithmetic_findings(loop, c);
+    add_offset_finding(loop, &c->findings);
+}
