@@ -5,13 +5,14 @@
 #include "cli.h"
 #include "show.h"
 
-enum { OPT_DELAY_SCANS = 0xA000, OPT_TASK, OPT_MODEL_ERROR, OPT_SP };
+enum { OPT_DELAY_SCANS = 0xA000, OPT_TASK, OPT_MODEL_ERROR, OPT_SP, OPT_ORDER };
 
 /* The job is first, as run_command wants it. */
 typedef struct check_job {
     job j;
     rk_check_plan plan;
     double model_error; /* percent; NaN: not given */
+    double order;       /* NaN: the loop is drawn, not the model */
     rk_check check;
 } check_job;
 
@@ -23,6 +24,8 @@ static const struct argp_option options[] = {
     {"sp", OPT_SP, "PV", 0, "can OUT hold this setpoint? May be given several times", 5},
     {"model-error", OPT_MODEL_ERROR, "PERCENT", 0,
      "each number of the model wrong by so much (default: 20)", 5},
+    {"order", OPT_ORDER, "N", 0,
+     "--figure shows the model, beside its dead time as a rational function of this order", 7},
     {0},
 };
 
@@ -39,6 +42,9 @@ static error_t parse(int key, char *arg, struct argp_state *state)
         return 0;
     case OPT_MODEL_ERROR:
         take_number(state, "model-error", arg, &c->model_error);
+        return 0;
+    case OPT_ORDER:
+        take_number(state, "order", arg, &c->order);
         return 0;
     case OPT_SP:
         if (c->plan.setpoints == RK_CHECK_SETPOINTS) {
@@ -60,6 +66,7 @@ static const struct argp_child children[] = {
     {&scan_options, 0, "The PLC:", 6},
     {&limit_options, 0, NULL, 6},
     {&output_options, 0, "Output:", 7},
+    {&figure_option, 0, NULL, 7},
     {0},
 };
 static const struct argp argp = {
@@ -512,6 +519,15 @@ static double record_interval(const job *j)
     return interval;
 }
 
+static rk_status draw(const job *j, const void *what, const rk_figure_style *style,
+                      rk_text *image, rk_diag *diag)
+{
+    const check_job *c = what;
+
+    if (!isnan(c->order)) return rk_figure_model(&j->loop, (int)c->order, style, image, diag);
+    return rk_figure_frequency(&j->loop, &c->check, &c->plan, style, image, diag);
+}
+
 static int run(job *j)
 {
     check_job *c = (check_job *)j; /* the job is its first member */
@@ -526,6 +542,12 @@ static int run(job *j)
         result = need_settings(j);
     }
     if (result != EXIT_DONE) return result;
+    if (!isnan(c->order) &&
+        (j->figure == NULL || !(c->order >= 1 && c->order <= RK_RATIONAL_MAX) ||
+         c->order != floor(c->order))) {
+        return fail(j, EXIT_USAGE, "--order goes with --figure: give a whole number, 1 to %d",
+                    RK_RATIONAL_MAX);
+    }
     if (!isnan(c->model_error)) {
         c->plan.model_error = c->model_error / 100.0;
     }
@@ -541,14 +563,19 @@ static int run(job *j)
     } else {
         print_check(c);
     }
+    if (result == EXIT_DONE) {
+        result = write_figure(j, draw, c);
+    }
     if (result != EXIT_DONE) return result;
     return c->check.verdict.met ? EXIT_DONE : EXIT_VERDICT_NO;
 }
 
 int cmd_check(int argc, char **argv)
 {
-    check_job c = {
-        .j = job_make("check"), .plan = rk_check_plan_make(), .model_error = nan("")};
+    check_job c = {.j = job_make("check"),
+                   .plan = rk_check_plan_make(),
+                   .model_error = nan(""),
+                   .order = nan("")};
 
     return run_command(&argp, argc, argv, &c.j, run);
 }

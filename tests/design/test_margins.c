@@ -398,6 +398,63 @@ START_TEST(stability_of_integrators_is_what_theory_says)
 }
 END_TEST
 
+/* kc (1 + 1/(j w ti)) K e^(-j w theta) / (1 + j w tau), multiplied out. */
+START_TEST(the_response_is_the_formula)
+{
+    const rk_model m = fopdt(2, 10, 3);
+    const rk_settings s = rk_settings_make(0.7, 8, 0, 0);
+    const double w = 0.23, c = cos(w * 3), d = -sin(w * 3), below = 1 + (w * 10 * w * 10);
+    const double pr = 2 * (c + (d * w * 10)) / below, pi = 2 * (d - (c * w * 10)) / below;
+    const double ci = -1 / (w * 8);
+    double re, im;
+
+    ck_assert_int_eq(rk_loop_response(&m, &s, w, &re, &im, NULL), RK_OK);
+    ck_close(re, 0.7 * (pr - (ci * pi)), 1e-12);
+    ck_close(im, 0.7 * (pi + (ci * pr)), 1e-12);
+    ck_assert_int_eq(rk_process_response(&m, 0, w, &re, &im, NULL), RK_OK);
+    ck_close(re, pr, 1e-12);
+    ck_close(im, pi, 1e-12);
+    ck_assert_int_eq(rk_loop_response(&m, &s, 0, &re, &im, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_loop_response(&m, &s, 1, NULL, &im, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_process_response(&m, 11, 1, &re, &im, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_process_response(&m, 0, 1, &re, NULL, NULL), RK_ERR_ARG);
+}
+END_TEST
+
+/* Order 1 turns by -2 atan(w theta / 2), order 2 by -2 atan((x/2) / (1 - x^2/12)), x = w theta;
+   higher ones by w theta itself, the further up the higher. */
+START_TEST(a_rational_dead_time_turns_as_its_order_says)
+{
+    const rk_model m = fopdt(1, 1e-6, 2), exact = fopdt(1, 1e-6, 2);
+    const double ws[] = {0.1, 0.5, 1.3, 2.5};
+    const double x = 2 * ws[_i];
+    const double turns[] = {2 * atan(x / 2), 2 * atan2(x / 2, 1 - (x * x / 12))};
+    double re, im, er, ei;
+    int n;
+
+    for (n = 1; n <= 2; n++) {
+        ck_assert_int_eq(rk_process_response(&m, n, ws[_i], &re, &im, NULL), RK_OK);
+        ck_assert_double_eq_tol(re, cos(turns[n - 1]), 1e-5);
+        ck_assert_double_eq_tol(im, -sin(turns[n - 1]), 1e-5);
+    }
+    ck_assert_int_eq(rk_process_response(&m, 10, ws[_i], &re, &im, NULL), RK_OK);
+    ck_assert_int_eq(rk_process_response(&exact, 0, ws[_i], &er, &ei, NULL), RK_OK);
+    ck_assert_double_eq_tol(re, er, 1e-9);
+    ck_assert_double_eq_tol(im, ei, 1e-9);
+}
+END_TEST
+
+/* |T| of k e^(-s theta) / (s + k e^(-s theta)) with theta 0 is a first-order lag: bandwidth k.
+ */
+START_TEST(bandwidth_of_a_first_order_loop_is_its_gain)
+{
+    const rk_model m = fopdt(2, 10, 0), none = fopdt(2, 10, 1);
+
+    ck_close(margins_of(&m, 1.5, 10, 0, 0).bandwidth, 0.3, 1e-6);
+    ck_assert(isnan(margins_of(&none, 0.1, HUGE_VAL, 0, 0).bandwidth)); /* |T| is 1/6 at most */
+}
+END_TEST
+
 Suite *suite_margins(void)
 {
     Suite *suite = suite_create("design/margins");
@@ -418,6 +475,9 @@ Suite *suite_margins(void)
     tcase_add_test(t, bad_arguments_are_refused);
     add_table(t, other_kinds_give_the_closed_forms, kinds);
     add_table(t, stability_of_integrators_is_what_theory_says, verdicts);
+    tcase_add_test(t, the_response_is_the_formula);
+    tcase_add_loop_test(t, a_rational_dead_time_turns_as_its_order_says, 0, 4);
+    tcase_add_test(t, bandwidth_of_a_first_order_loop_is_its_gain);
     suite_add_tcase(suite, t);
     return suite;
 }

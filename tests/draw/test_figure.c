@@ -122,6 +122,36 @@ START_TEST(the_trial_figure_names_every_case)
 }
 END_TEST
 
+START_TEST(the_frequency_figures_say_what_they_show)
+{
+    const rk_figure_style style = {RK_FIGURE_SVG, 0, 0, false};
+    const rk_check_plan plan = rk_check_plan_make();
+    rk_loop_design loop = named_loop();
+    rk_text *image = rk_text_create();
+    rk_check check;
+
+    loop.has_model = loop.has_settings = true;
+    loop.model = fopdt(2, 10, 3);
+    loop.settings = rk_settings_make(0.8, 10, 0, 0);
+    loop.ts = 1;
+    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_figure_frequency(&loop, &check, &plan, &style, image, NULL), RK_OK);
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "gain margin "));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "phase margin "));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "as scanned every 1 s"));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "Ms "));
+    rk_text_free(image);
+    image = rk_text_create();
+    ck_assert_int_eq(rk_figure_model(&loop, 3, &style, image, NULL), RK_OK);
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(image), "dead time rational, order 3: good to "));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "half the sampling frequency"));
+    ck_assert_int_eq(rk_figure_model(&loop, 0, &style, image, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_figure_frequency(&loop, NULL, &plan, &style, image, NULL), RK_ERR_ARG);
+    rk_text_free(image);
+}
+END_TEST
+
 START_TEST(without_gnuplot_the_error_says_what_to_install)
 {
     const recipe r = {-0.5, 20, 6.4, 60, 40, 1, 240, 0.05, 0, 0, 5, {{20, 5}}};
@@ -152,6 +182,7 @@ static Suite *suite_figure(void)
     tcase_add_test(t, other_names_are_refused);
     tcase_add_test(t, the_fit_figure_shows_the_models_numbers);
     tcase_add_test(t, the_trial_figure_names_every_case);
+    tcase_add_test(t, the_frequency_figures_say_what_they_show);
     tcase_add_test(t, without_gnuplot_the_error_says_what_to_install);
     suite_add_tcase(suite, t);
     return suite;

@@ -44,4 +44,28 @@ typedef struct rk_margins {
 rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                            rk_margins *margins, rk_diag *diag);
 
+/**
+ * L(jw), exact. Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_check, or for a
+ * frequency not above 0.
+ *
+ * Units   w in rad/s.
+ */
+rk_status rk_loop_response(const rk_model *model, const rk_settings *settings, double w,
+                           double *re, double *im, rk_diag *diag);
+
+/** At most so high an order of a dead time's rational approximation. */
+enum { RK_RATIONAL_MAX = 10 };
+
+/**
+ * The process alone at jw: exact with order 0, else with its dead time as a rational function
+ * of that order (the diagonal Pade approximation of exp(-theta s)).
+ *
+ * Units   w in rad/s, > 0.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check, for w or for the order.
+ * Source  G. H. Golub, C. F. Van Loan, Matrix Computations, 4th ed., Johns Hopkins University
+ *         Press, 2013, sec. 9.3 (the coefficients).
+ */
+rk_status rk_process_response(const rk_model *model, int order, double w, double *re,
+                              double *im, rk_diag *diag);
+
 #endif

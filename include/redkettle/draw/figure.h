@@ -5,6 +5,7 @@
 #include <stdbool.h>
 #include <stddef.h>
 
+#include <redkettle/design/check.h>
 #include <redkettle/design/fit.h>
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
@@ -72,5 +73,22 @@ rk_status rk_figure_grid(const rk_loop_design *loop, const rk_search_plan *plan,
 rk_status rk_figure_inspect(const rk_loop_design *loop, const rk_record *record,
                             const rk_inspection *inspection, const rk_figure_style *style,
                             rk_text *image, rk_diag *diag);
+
+/**
+ * The open loop over frequency, continuous and as it is scanned: size and phase with the
+ * margins marked; and in the plane, the dead time's spiral and all, with -1 and the circle that
+ * Ms keeps free. Errors as rk_figure_fit.
+ */
+rk_status rk_figure_frequency(const rk_loop_design *loop, const rk_check *check,
+                              const rk_check_plan *plan, const rk_figure_style *style,
+                              rk_text *image, rk_diag *diag);
+
+/**
+ * The model alone over frequency: exact, its dead time as a rational function of an order from
+ * 1 to RK_RATIONAL_MAX, and held at the loop's scan. Errors  as rk_figure_fit, and RK_ERR_RANGE
+ * for the order.
+ */
+rk_status rk_figure_model(const rk_loop_design *loop, int order, const rk_figure_style *style,
+                          rk_text *image, rk_diag *diag);
 
 #endif
