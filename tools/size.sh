@@ -49,7 +49,7 @@ code_of() {
     $2-size "$work/$1/$3.o" | awk 'NR == 2 {print $1}'
 }
 
-blocks='pid plant predictor ramp filter relay on_off duty loop'
+blocks='pid plant predictor ramp filter relay on_off duty valve noise loop'
 for float in 0 1; do
     build m0 $arm $float "$m0"
     build m4f $arm $float "$m4f"

@@ -8,6 +8,7 @@
 #include <redkettle/device/filter.h>
 #include <redkettle/device/flaw.h>
 #include <redkettle/device/loop.h>
+#include <redkettle/device/noise.h>
 #include <redkettle/device/on_off.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
@@ -15,6 +16,7 @@
 #include <redkettle/device/predictor.h>
 #include <redkettle/device/ramp.h>
 #include <redkettle/device/relay.h>
+#include <redkettle/device/valve.h>
 
 #include <redkettle/design/bump.h>
 #include <redkettle/design/check.h>

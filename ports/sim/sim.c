@@ -8,31 +8,6 @@ static bool within(const rk_sim *sim, const rk_sim_stretch *stretch)
     return sim->advances >= stretch->from && sim->advances < stretch->until;
 }
 
-/* G. Marsaglia, Xorshift RNGs, 2003, Journal of Statistical Software 8(14). */
-static uint32_t next_random(rk_sim *sim)
-{
-    uint32_t x = sim->random;
-
-    x ^= x << 13;
-    x ^= x >> 17;
-    x ^= x << 5;
-    sim->random = x;
-    return x;
-}
-
-/* Nearly normal, mean 0, deviation 1: the sum of twelve uniform numbers, less six. No libm, so
-   that a run is the same on every machine. */
-static rk_real normal(rk_sim *sim)
-{
-    rk_real sum = RK_C(-6.0);
-    int i;
-
-    for (i = 0; i < 12; i++) {
-        sum += (rk_real)(next_random(sim) >> 8) / RK_C(16777216.0);
-    }
-    return sum;
-}
-
 /* To the nearest step of the converter, within its range. */
 static rk_real convert(const rk_sim_faults *f, rk_real pv)
 {
@@ -49,10 +24,10 @@ static void sense(rk_sim *sim)
 {
     const rk_sim_faults *f = &sim->faults;
 
-    sim->disturbance = (f->noise_correlation * sim->disturbance) +
-                       (f->noise * f->noise_innovation * normal(sim));
+    const rk_real noise = rk_noise_scan(&sim->noise);
+
     if (!within(sim, &f->sticks)) {
-        sim->reading = convert(f, rk_plant_pv(&sim->plant) + sim->disturbance);
+        sim->reading = convert(f, rk_plant_pv(&sim->plant) + noise);
     }
     sim->read_at = sim->advances;
 }
@@ -100,6 +75,7 @@ static rk_status read_out(void *user, rk_real *out)
 rk_status rk_sim_init(rk_sim *sim, const rk_plant_params *params, rk_real *memory, size_t len,
                       rk_real out_now)
 {
+    const rk_valve_params ideal = {0};
     rk_sim made = {0};
     rk_status status;
 
@@ -107,7 +83,9 @@ rk_status rk_sim_init(rk_sim *sim, const rk_plant_params *params, rk_real *memor
     status = rk_plant_init(&made.plant, params, memory, len, out_now);
     if (status != RK_OK) return status;
 
-    made.out = made.stem = made.valve = out_now;
+    (void)rk_valve_init(&made.valve, &ideal, out_now);
+    (void)rk_noise_init(&made.noise, 0, 0, 0, 1);
+    made.out = out_now;
     made.reading = rk_plant_pv(&made.plant);
     made.read_at = ULONG_MAX; /* not read yet */
     *sim = made;
@@ -117,20 +95,21 @@ rk_status rk_sim_init(rk_sim *sim, const rk_plant_params *params, rk_real *memor
 rk_status rk_sim_set_faults(rk_sim *sim, const rk_sim_faults *faults)
 {
     const rk_sim_faults *f = faults;
+    rk_noise noise;
+    rk_valve valve;
 
     if (sim == NULL || f == NULL) return RK_ERR_ARG;
-    if (!(f->noise >= 0) || !(f->converter_step >= 0)) return RK_ERR_RANGE;
-    if (!(f->noise_correlation >= 0) || !(f->noise_correlation < 1)) return RK_ERR_RANGE;
-    if (!(f->noise_innovation >= 0) || !(f->noise_innovation <= 1)) return RK_ERR_RANGE;
-    if (!(f->valve_step >= 0) || !(f->backlash >= 0) || !(f->stiction >= 0))
-        return RK_ERR_RANGE;
+    if (!(f->converter_step >= 0)) return RK_ERR_RANGE;
     if (f->converter_step > 0 && !(f->pv_low < f->pv_high)) return RK_ERR_RANGE;
     if (!rk_is_finite(f->load_step)) return RK_ERR_RANGE;
-    sim->faults = *f;
-    sim->random = (f->seed * 2654435761U) ^ 0x9E3779B9U;
-    if (sim->random == 0) {
-        sim->random = 1; /* the one state that xorshift cannot leave */
+    if (rk_noise_init(&noise, f->noise, f->noise_correlation, f->noise_innovation, f->seed) !=
+            RK_OK ||
+        rk_valve_init(&valve, &f->valve, sim->out) != RK_OK) {
+        return RK_ERR_RANGE;
     }
+    sim->faults = *f;
+    sim->noise = noise;
+    sim->valve = valve;
     return RK_OK;
 }
 
@@ -141,42 +120,11 @@ rk_port rk_sim_port(rk_sim *sim)
     return port;
 }
 
-/* The drive goes to what was written, at its rate, once the distance overcomes stiction; the
-   plug follows when the play is used up. */
-static void stroke(rk_sim *sim)
-{
-    const rk_sim_faults *f = &sim->faults;
-    const rk_real half = f->backlash / RK_C(2.0);
-    rk_real way = sim->out - sim->stem;
-
-    if (!sim->stroking && way < f->stiction && -way < f->stiction) return;
-    sim->stroking = true;
-    if (f->valve_step > 0 && way > f->valve_step) {
-        way = f->valve_step;
-    }
-    if (f->valve_step > 0 && way < -f->valve_step) {
-        way = -f->valve_step;
-    }
-    if (way == sim->out - sim->stem) {
-        sim->stem = sim->out;
-        sim->stroking = false;
-    } else {
-        sim->stem += way;
-    }
-    if (sim->stem - half > sim->valve) {
-        sim->valve = sim->stem - half;
-    }
-    if (sim->stem + half < sim->valve) {
-        sim->valve = sim->stem + half;
-    }
-}
-
 void rk_sim_advance(rk_sim *sim)
 {
     if (sim->faults.load_step != 0 && sim->advances == sim->faults.load_at) {
         sim->load += sim->faults.load_step;
     }
-    stroke(sim);
-    rk_plant_scan(&sim->plant, sim->valve + sim->load);
+    rk_plant_scan(&sim->plant, rk_valve_scan(&sim->valve, sim->out) + sim->load);
     sim->advances++;
 }

@@ -5,8 +5,10 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include <redkettle/device/noise.h>
 #include <redkettle/device/plant.h>
 #include <redkettle/device/port.h>
+#include <redkettle/device/valve.h>
 
 /** From which to which advance something is wrong: from `from` on, before `until`. */
 typedef struct rk_sim_stretch {
@@ -21,13 +23,11 @@ typedef struct rk_sim_faults {
     uint32_t seed;             /* of the noise: the same seed, the same run */
     rk_real converter_step;    /* what a converter's last bit is worth, pv-EU; 0: exact */
     rk_real pv_low, pv_high;   /* the converter's range, pv-EU */
-    rk_real valve_step;    /* the farthest the valve strokes in an advance, out-EU; 0: any */
-    rk_real backlash;      /* the valve's play when it turns round, out-EU */
-    rk_real stiction;      /* a smaller distance does not move it, out-EU */
-    rk_sim_stretch sticks; /* PV stays at its last value */
-    rk_sim_stretch bad;    /* PV is not a number */
-    rk_sim_stretch drops;  /* neither PV nor OUT gets through: RK_ERR_IO */
-    rk_real load_step;     /* added to load at the advance load_at, out-EU */
+    rk_valve_params valve;     /* its stroke is that of an advance */
+    rk_sim_stretch sticks;     /* PV stays at its last value */
+    rk_sim_stretch bad;        /* PV is not a number */
+    rk_sim_stretch drops;      /* neither PV nor OUT gets through: RK_ERR_IO */
+    rk_real load_step;         /* added to load at the advance load_at, out-EU */
     unsigned long load_at;
 } rk_sim_faults;
 
@@ -38,16 +38,14 @@ typedef struct rk_sim_faults {
  */
 typedef struct rk_sim {
     rk_plant plant;
-    rk_real out;     /* what was written last, out-EU */
-    rk_real stem;    /* where the valve's drive stands, out-EU */
-    bool stroking;   /* the drive is on its way */
-    rk_real valve;   /* what the valve gives the plant, out-EU */
-    rk_real load;    /* added to valve at the plant's input, out-EU; set it between advances */
+    rk_real out; /* what was written last, out-EU */
+    rk_valve valve;
+    rk_noise noise;
+    rk_real load;    /* added to the valve's place at the plant's input, out-EU; set it between
+                        advances */
     rk_status fault; /* RK_OK, or what all services answer instead: a port that drops out */
     unsigned long advances; /* since init */
     rk_sim_faults faults;
-    uint32_t random;
-    rk_real disturbance;   /* the noise now, pv-EU */
     rk_real reading;       /* the last PV that the sensor told, pv-EU */
     unsigned long read_at; /* the advance the noise belongs to: a sensor reads once in each */
 } rk_sim;

@@ -356,6 +356,58 @@ START_TEST(duty_beyond_its_range_is_limited_and_a_bad_one_is_off)
 }
 END_TEST
 
+/* A valve of 2 a scan with a play of 1, that sticks below 1.5: worked by hand. */
+START_TEST(a_valve_strokes_sticks_and_plays)
+{
+    static const double outs[] = {51, 51.6, 55, 55, 55, 54, 53.4, 53.4};
+    static const double places[] = {50, 51.1, 53.1, 54.5, 54.5, 54.5, 53.9, 53.9};
+    const rk_valve_params params = {2, 1, 1.5}, wrong[] = {{-1, 0, 0}, {0, -1, 0}, {0, 0, NAN}};
+    rk_valve valve;
+    size_t i;
+
+    ck_assert_int_eq(rk_valve_init(&valve, &params, 50), RK_OK);
+    for (i = 0; i < COUNT(outs); i++) {
+        ck_assert_double_eq_tol((double)rk_valve_scan(&valve, (rk_real)outs[i]), places[i],
+                                1e-5);
+    }
+    ck_assert_double_eq_tol((double)rk_valve_scan(&valve, (rk_real)NAN), 53.9, 1e-5);
+    for (i = 0; i < COUNT(wrong); i++) {
+        ck_assert_int_eq(rk_valve_init(&valve, &wrong[i], 50), RK_ERR_RANGE);
+    }
+    ck_assert_int_eq(rk_valve_init(NULL, &params, 50), RK_ERR_ARG);
+    ck_assert_int_eq(rk_valve_init(&valve, &params, (rk_real)NAN), RK_ERR_RANGE);
+}
+END_TEST
+
+/* Mean, deviation and correlation over many scans; the same seed, the same noise. */
+START_TEST(noise_has_the_deviation_and_the_colour_asked_for)
+{
+    enum { N = 200000 };
+    rk_noise noise, again;
+    double sum = 0, square = 0, product = 0, last = 0;
+    int i;
+
+    ck_assert_int_eq(rk_noise_init(&noise, RK_C(0.3), RK_C(0.6), RK_C(0.8), 5), RK_OK);
+    ck_assert_int_eq(rk_noise_init(&again, RK_C(0.3), RK_C(0.6), RK_C(0.8), 5), RK_OK);
+    for (i = 0; i < N; i++) {
+        const double n = (double)rk_noise_scan(&noise);
+
+        ck_assert(n == (double)rk_noise_scan(&again));
+        sum += n;
+        square += n * n;
+        product += n * last;
+        last = n;
+    }
+    ck_assert_double_eq_tol(sum / N, 0, 0.006); /* four of its deviations */
+    ck_assert_double_eq_tol(sqrt(square / N), 0.3, 0.006);
+    ck_assert_double_eq_tol(product / square, 0.6, 0.01);
+    ck_assert_int_eq(rk_noise_init(NULL, 1, 0, 1, 1), RK_ERR_ARG);
+    ck_assert_int_eq(rk_noise_init(&noise, -1, 0, 1, 1), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_noise_init(&noise, 1, 1, 1, 1), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_noise_init(&noise, 1, 0, 2, 1), RK_ERR_RANGE);
+}
+END_TEST
+
 Suite *suite_blocks(void)
 {
     Suite *suite = suite_create("device/blocks");
@@ -372,6 +424,8 @@ Suite *suite_blocks(void)
     tcase_add_test(t, on_off_switches_beyond_the_hysteresis_and_not_too_often);
     tcase_add_loop_test(t, duty_is_kept_on_average_and_pulses_are_never_too_short, 0, 4);
     tcase_add_test(t, duty_beyond_its_range_is_limited_and_a_bad_one_is_off);
+    tcase_add_test(t, a_valve_strokes_sticks_and_plays);
+    tcase_add_test(t, noise_has_the_deviation_and_the_colour_asked_for);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -45,17 +45,17 @@ static const struct {
     double written[6], valve[6];
 } valves[] = {
     {"a sound valve follows", {.seed = 1}, {51, 52, 40, 40, 60, 60}, {51, 52, 40, 40, 60, 60}},
-    {"a rate limit", {.valve_step = 2}, {55, 55, 55, 55, 50, 50}, {52, 54, 55, 55, 53, 51}},
+    {"a rate limit", {.valve = {2, 0, 0}}, {55, 55, 55, 55, 50, 50}, {52, 54, 55, 55, 53, 51}},
     {"play: the first half is lost after a turn",
-     {.backlash = 2},
+     {.valve = {0, 2, 0}},
      {53, 55, 54, 53, 52, 56},
      {52, 54, 54, 54, 53, 55}},
     {"stiction: small changes do nothing",
-     {.stiction = 1.5},
+     {.valve = {0, 0, 1.5}},
      {51, 51.4, 51.6, 52, 50.3, 50},
      {50, 50, 51.6, 51.6, 51.6, 50}},
     {"stiction and a rate limit: once it moves it gets there",
-     {.stiction = 1.5, .valve_step = 1},
+     {.valve = {1, 0, 1.5}},
      {53, 53, 53, 53, 52, 52},
      {51, 52, 53, 53, 53, 53}},
 };
@@ -170,7 +170,7 @@ START_TEST(faults_out_of_range_are_refused)
 {
     const rk_sim_faults bad[] = {
         {.noise = -1},           {.noise = QNAN},       {.noise_correlation = 1},
-        {.valve_step = -1},      {.backlash = -1},      {.stiction = QNAN},
+        {.valve = {-1, 0, 0}},   {.valve = {0, -1, 0}}, {.valve = {0, 0, QNAN}},
         {.converter_step = -1},  {.converter_step = 1}, {.load_step = HUGE_VAL},
         {.noise_innovation = 2},
     };
