@@ -123,7 +123,7 @@ static int finish(const job *j, const reading *r)
     rk_diag diag = {RK_OK, ""};
 
     if (!isnan(r->manual)) {
-        c->manual = true;
+        c->control = RK_CONTROL_MANUAL;
         c->manual_out = r->manual;
         if (!given && r->rule[0] == '\0') return EXIT_DONE;
         return fail(j, EXIT_USAGE, "case '%s': manual has no settings: give one or the other",

@@ -38,6 +38,7 @@
 #include <redkettle/design/sampled.h>
 #include <redkettle/design/search.h>
 #include <redkettle/design/settings.h>
+#include <redkettle/design/signal.h>
 #include <redkettle/design/spread.h>
 #include <redkettle/design/sweep.h>
 #include <redkettle/design/trial.h>

@@ -211,7 +211,7 @@ static void aim(const rk_sweep_plan *plan, const course *c, const rk_settings *s
         const rk_trial_case one = {.plant = plan->plant,
                                    .limits = plan->limits,
                                    .settings = settings[runs[l] ? l : 0]};
-        const double value = runs[l] ? rki_settled_pv(&one, c->sp, c->load) : c->sp;
+        const double value = runs[l] ? rki_settled_pv(&one, c->sp, c->load, 0.0) : c->sp;
         const double way = fabs(value - plan->plant.pv0);
 
         v->rest[l] = isnan(value) ? HUGE_VAL : c->sp - value;

@@ -5,8 +5,8 @@
 
 /* A piece of a run: points first..last. */
 typedef struct window {
-    const double *pv;
-    size_t first, last;
+    const double *pv, *sp; /* a point, and a scan of so many points */
+    size_t first, last, per_scan;
     double step;
 } window;
 
@@ -17,31 +17,32 @@ static double settled_integrator(const rk_trial_case *c, double sp, double load)
     const rk_settings *s = &c->settings;
     const double out = m->out0 - load;
 
-    if (c->manual) return c->manual_out == out ? m->pv0 : nan("");
+    if (c->control == RK_CONTROL_MANUAL) return c->manual_out == out ? m->pv0 : nan("");
     if (!(out >= c->limits.low && out <= c->limits.high)) return nan("");
-    if (isfinite(s->ti)) return sp;
+    if (isfinite(s->ti) || c->control == RK_CONTROL_ON_OFF) return sp;
     return m->pv0 + (s->sp_weight * (sp - m->pv0)) + (load / s->kc);
 }
 
-double rki_settled_pv(const rk_trial_case *c, double sp, double load)
+double rki_settled_pv(const rk_trial_case *c, double sp, double load, double at_output)
 {
     const rk_model *m = &c->plant;
     const rk_settings *s = &c->settings;
     double out;
 
     if (rk_model_kind_integrates(m->kind)) return settled_integrator(c, sp, load);
-    if (c->manual) {
+    if (c->control == RK_CONTROL_MANUAL) {
         out = c->manual_out;
-    } else if (isfinite(s->ti)) {
-        out = m->out0 + ((sp - m->pv0) / m->gain) - load;
+    } else if (isfinite(s->ti) || c->control == RK_CONTROL_ON_OFF) {
+        out = m->out0 + ((sp - at_output - m->pv0) / m->gain) - load;
     } else { /* out = out0 + kc (b (sp - pv0) - (pv - pv0)) and pv = pv0 + gain (out + load -
-                out0) */
-        const double pull = s->kc * ((s->sp_weight * (sp - m->pv0)) - (m->gain * load));
+                out0) + at_output */
+        const double pull =
+            s->kc * ((s->sp_weight * (sp - m->pv0)) - (m->gain * load) - at_output);
 
         out = m->out0 + (pull / (1.0 + (s->kc * m->gain)));
     }
     out = rk_clamp(out, c->limits.low, c->limits.high);
-    return m->pv0 + (m->gain * (out + load - m->out0));
+    return m->pv0 + (m->gain * (out + load - m->out0)) + at_output;
 }
 
 /* Time, from the window's start, at which PV first reaches a level in a direction; NaN if
@@ -90,13 +91,14 @@ static double most_beyond(const window *w, double value, bool above)
 }
 
 /* Integrals of |e|, e^2 and t |e| over a window, e linear between the points. */
-static void integrate(const window *w, double sp, double *iae, double *ise, double *itae)
+static void integrate(const window *w, double *iae, double *ise, double *itae)
 {
     const double h = w->step;
     size_t i;
 
     *iae = *ise = *itae = 0;
     for (i = w->first; i < w->last; i++) {
+        const double sp = w->sp[i / w->per_scan];
         const double a = sp - w->pv[i], b = sp - w->pv[i + 1];
         const double t = h * (double)(i - w->first);
 
@@ -114,33 +116,56 @@ static void integrate(const window *w, double sp, double *iae, double *ise, doub
     }
 }
 
+/* Who has just come into the band may leave it again: PV's own time must pass. */
+static bool is_cut_short(const window *w, const rk_trial_case *c, double since)
+{
+    const double own = c->plant.dead_time + rk_model_slowest(&c->plant);
+
+    return since > 0 && (w->step * (double)(w->last - w->first)) - since < own;
+}
+
 static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
                              rk_setpoint_metrics *m)
 {
     const double start = c->plant.pv0, sp = start + plan->sp_step;
-    const double value = rki_settled_pv(c, sp, 0.0), way = value - start;
+    const double value = rki_settled_pv(c, sp, 0.0, 0.0), way = value - start;
     const bool up = way > 0;
     const double ten = first_reach(w, start + (0.1 * way), up);
 
+    integrate(w, &m->iae, &m->ise, &m->itae);
+    m->steady_error = sp - value;
+    m->rise_time = m->overshoot_percent = m->settling_time = nan("");
+    if (plan->shape == RK_SHAPE_SINE) {
+        m->steady_error = nan("");
+        return;
+    }
     m->rise_time = first_reach(w, start + (0.9 * way), up) - ten;
     m->overshoot_percent = way != 0 ? 100.0 * most_beyond(w, value, up) / fabs(way) : 0.0;
     m->settling_time = last_entry(w, value, plan->band * fabs(way));
-    m->steady_error = sp - value;
-    integrate(w, sp, &m->iae, &m->ise, &m->itae);
+    m->cut_short = is_cut_short(w, c, m->settling_time);
+    if (m->cut_short) {
+        m->settling_time = nan("");
+    }
 }
 
 static void measure_load(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
                          rk_load_metrics *m)
 {
+    const bool moves = plan->shape == RK_SHAPE_TRAIN || plan->shape == RK_SHAPE_SINE;
     const double sp = c->plant.pv0 + plan->sp_step, before = w->pv[w->first];
-    const double value = rki_settled_pv(c, sp, plan->load_step);
+    const double in = plan->load_at_output ? 0.0 : plan->load_step;
+    const double value = rki_settled_pv(c, sp, in, plan->load_step - in);
     double ise, itae, way;
 
     m->peak_deviation = fmax(most_beyond(w, before, true), most_beyond(w, before, false));
     way = plan->sp_step != 0 ? fabs(plan->sp_step) : m->peak_deviation;
     m->recovery_time =
         last_entry(w, value, plan->load_band > 0 ? plan->load_band : plan->band * way);
-    integrate(w, sp, &m->iae, &ise, &itae);
+    m->cut_short = is_cut_short(w, c, m->recovery_time);
+    if (m->cut_short || moves) {
+        m->recovery_time = nan("");
+    }
+    integrate(w, &m->iae, &ise, &itae);
 }
 
 /* A turn smaller than this part of OUT's largest excursion is no movement that a valve would
@@ -178,13 +203,25 @@ static void measure_out(const rki_curves *curves, const rk_trial_case *c, rk_tri
     }
 }
 
+/* A train's first swing ends where the setpoint goes back. */
+static size_t first_window_end(const rki_curves *curves, const rk_trial_plan *plan, size_t end)
+{
+    const double swing = 0.5 * plan->sp_time / curves->step;
+
+    return plan->shape == RK_SHAPE_TRAIN && swing < (double)end ? (size_t)swing : end;
+}
+
 void rki_trial_measure(const rki_curves *curves, const rk_trial_case *trial_case,
                        const rk_trial_plan *plan, rk_trial_metrics *metrics)
 {
     const bool load = plan->load_step != 0 && curves->load_point < curves->points;
-    const size_t end = curves->points - 1;
-    const window before = {curves->pv, 0, load ? curves->load_point : end, curves->step};
-    const window after = {curves->pv, curves->load_point, end, curves->step};
+    const size_t end = curves->points - 1, per_scan = end / curves->scans;
+    const window before = {
+        curves->pv, curves->sp,
+        0,          first_window_end(curves, plan, load ? curves->load_point : end),
+        per_scan,   curves->step};
+    const window after = {curves->pv, curves->sp, curves->load_point,
+                          end,        per_scan,   curves->step};
     rk_trial_metrics made = {0};
 
     made.has_setpoint = plan->sp_step != 0;

@@ -17,8 +17,8 @@ typedef struct rki_curves {
 void rki_trial_measure(const rki_curves *curves, const rk_trial_case *trial_case,
                        const rk_trial_plan *plan, rk_trial_metrics *metrics);
 
-/** Where PV settles with this setpoint and load, from the loop's equations at rest; NaN: it
- * does not. */
-double rki_settled_pv(const rk_trial_case *c, double sp, double load);
+/** Where PV settles with this setpoint, a load at the plant's input, out-EU, and one at its
+ * output, pv-EU, from the loop's equations at rest; NaN: it does not. */
+double rki_settled_pv(const rk_trial_case *c, double sp, double load, double at_output);
 
 #endif

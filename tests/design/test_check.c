@@ -595,6 +595,7 @@ Suite *suite_margins(void);
 Suite *suite_tune(void);
 Suite *suite_settings(void);
 Suite *suite_trial(void);
+Suite *suite_trial_kinds(void);
 Suite *suite_fit(void);
 Suite *suite_fit_ipdt(void);
 Suite *suite_fit_kinds(void);
@@ -609,9 +610,10 @@ Suite *suite_search(void);
 int main(void)
 {
     static Suite *(*const makers[])(void) = {
-        suite_margins,     suite_tune,      suite_settings, suite_trial, suite_fit,
-        suite_fit_ipdt,    suite_fit_kinds, suite_inspect,  suite_bump,  suite_check,
-        suite_check_parts, suite_sampled,   suite_spread,   suite_sweep, suite_search};
+        suite_margins, suite_tune,     suite_settings,    suite_trial,
+        suite_fit,     suite_fit_ipdt, suite_fit_kinds,   suite_inspect,
+        suite_bump,    suite_check,    suite_check_parts, suite_trial_kinds,
+        suite_sampled, suite_spread,   suite_sweep,       suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -217,7 +217,7 @@ START_TEST(by_hand_the_output_moves_once)
     rk_trial_case c = a_case(fopdt(2, 10, 1), rk_settings_make(1, 10, 0, 0), 0.1);
     rk_trial_metrics m;
 
-    c.manual = true;
+    c.control = RK_CONTROL_MANUAL;
     c.manual_out = 2.5;
     m = run(&c, (rk_trial_plan){.sp_step = 5, .load_step = 1, .load_at = 100, .duration = 200});
     ck_close(m.setpoint.rise_time, 10 * log(9), 1e-3);
@@ -275,8 +275,11 @@ START_TEST(bad_plans_are_refused)
     rk_trial_case c =
         a_case(fopdt(1, 10, 1), rk_settings_make(refused[_i].kc, refused[_i].ti, 0, 0),
                refused[_i].ts);
-    const rk_trial_plan plan = {refused[_i].sp,       refused[_i].load, refused[_i].load_at,
-                                refused[_i].duration, refused[_i].band, 0};
+    const rk_trial_plan plan = {.sp_step = refused[_i].sp,
+                                .load_step = refused[_i].load,
+                                .load_at = refused[_i].load_at,
+                                .duration = refused[_i].duration,
+                                .band = refused[_i].band};
     rk_diag diag = {RK_OK, ""};
     rk_trial *trial = NULL;
 

@@ -7,35 +7,58 @@
 
 #include <redkettle/design/model.h>
 #include <redkettle/design/settings.h>
+#include <redkettle/design/signal.h>
+
+/** What controls. */
+typedef enum rk_control {
+    RK_CONTROL_PID = 0,   /* the settings */
+    RK_CONTROL_MANUAL,    /* the output goes to manual_out with the setpoint, and stays */
+    RK_CONTROL_ON_OFF,    /* the output is at one limit or the other */
+    RK_CONTROL_PREDICTOR, /* the settings, behind a dead-time compensator with `model` */
+} rk_control;
 
 /** One way to run the loop: what controls what, and within which limits. */
 typedef struct rk_trial_case {
     char name[48];
     rk_model plant;       /* its operating point is where the trial starts, at rest */
-    rk_settings settings; /* not read in manual */
+    rk_settings settings; /* of PID and predictor */
     rk_limits limits;
-    double ts;         /* scan interval, s */
-    bool manual;       /* the output goes to manual_out with the setpoint step, and stays */
-    double manual_out; /* out-EU */
+    double ts; /* scan interval, s */
+    rk_control control;
+    double manual_out;                     /* of manual, out-EU */
+    double hysteresis;                     /* of on/off, pv-EU to each side, >= 0 */
+    rk_model model;                        /* of the predictor; it need not be the plant */
+    double deadband;                       /* of the controller, pv-EU, >= 0 */
+    double valve_rate, backlash, stiction; /* the valve's stroke, out-EU per s, its play and
+                                              what it does not move for, out-EU; 0: none */
 } rk_trial_case;
 
-/** What is done to every case. The setpoint steps on the first scan, at 0 s. */
+/** What is done to every case. The setpoint begins on the first scan, at 0 s. */
 typedef struct rk_trial_plan {
-    double sp_step;   /* pv-EU */
-    double load_step; /* out-EU, at the plant's input, before the dead time */
-    double load_at;   /* s; read when load_step is not 0 */
-    double duration;  /* s */
-    double band;      /* settling band, part of the step: 0.02 */
-    double load_band; /* of the recovery, pv-EU; 0: that part of the setpoint step, or of the
-                         peak where there is none */
+    double sp_step;      /* pv-EU */
+    rk_shape shape;      /* of the setpoint; sp_step is its size */
+    double sp_time;      /* of a ramp: how long; of a train, a sine: the period, s */
+    double load_step;    /* out-EU at the plant's input, before the dead time .. */
+    bool load_at_output; /* .. or pv-EU at its output */
+    double load_at;      /* s; read when load_step is not 0 */
+    double noise;        /* of the PV that the controller sees, white: its deviation, pv-EU */
+    unsigned seed;       /* of the noise: the same seed, the same run */
+    double duration;     /* s */
+    double band;         /* settling band, part of the step: 0.02 */
+    double load_band;    /* of the recovery, pv-EU; 0: that part of the setpoint step, or of the
+                            peak where there is none */
 } rk_trial_plan;
 
 /**
  * What a run shows of the setpoint step. "The value" is what PV settles at: the loop's steady
- * state for these settings and limits. NaN: it does not happen within the run.
+ * state for these settings and limits. NaN: it does not happen within the run, or, of the
+ * settling, the run ends too soon after it to be sure (cut_short). Of a train its first swing
+ * counts; of a sine there are the criteria alone.
  */
 typedef struct rk_setpoint_metrics {
-    double rise_time;         /* s, from 10 to 90 % of the way to the value */
+    bool cut_short;   /* PV is in the band for less than its own time when the run or the load
+                         ends it: nobody can tell whether it stays */
+    double rise_time; /* s, from 10 to 90 % of the way to the value */
     double overshoot_percent; /* of the way, beyond the value; 0 if none */
     double settling_time;     /* s, last entry into the band around the value */
     double steady_error;      /* setpoint less the value, pv-EU */
@@ -46,11 +69,13 @@ typedef struct rk_setpoint_metrics {
 
 /** What a run shows of the load step; times count from it. */
 typedef struct rk_load_metrics {
+    bool cut_short;        /* as above, of the recovery */
     double peak_deviation; /* largest |pv - pv before the load|, pv-EU */
     double recovery_time;  /* s, last entry into the plan's band */
     double iae;            /* integral of |sp - pv|, pv-EU s */
 } rk_load_metrics;
 
+/** With noise the times, the overshoot and the peak are those of the same run without it. */
 typedef struct rk_trial_metrics {
     bool has_setpoint, has_load;
     rk_setpoint_metrics setpoint;
@@ -73,7 +98,8 @@ double rk_trial_time_to_settle(const rk_trial_case *trial_case);
  * computed too, exactly, and is what the criteria integrate.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a model, settings, limits or plan out of
- * range, or a start outside the output limits; RK_ERR_MEMORY.
+ * range, a start outside the output limits, on/off without limits, or a predictor of an
+ * integrating model; RK_ERR_MEMORY.
  */
 rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *plan,
                           rk_trial **trial, rk_diag *diag);
