@@ -8,19 +8,51 @@
 typedef struct reading {
     rk_trial_case *made;
     rk_given_settings given;
-    double lambda, manual;
+    double lambda, manual, on_off;
+    bool predictor, continuous;
     char rule[32];
 } reading;
 
-void case_from_loop(const job *j, rk_trial_case *made)
+static double or_none(double value)
 {
+    return isnan(value) ? 0.0 : value;
+}
+
+void case_from_loop(const job *j, bool on_plant, rk_trial_case *made)
+{
+    const rk_plant_design *plant = &j->loop.plant;
+
     memset(made, 0, sizeof *made);
     (void)snprintf(made->name, sizeof made->name, "%.40s",
                    j->loop.rule[0] != '\0' ? j->loop.rule : "as set");
-    made->plant = j->loop.model;
+    made->plant = made->model = j->loop.model;
     made->settings = j->loop.settings;
     made->limits = rk_loop_design_limits(&j->loop);
     made->ts = j->loop.ts;
+    if (on_plant) {
+        made->plant = plant->model;
+        made->valve_rate = or_none(plant->valve_rate);
+        made->backlash = or_none(plant->backlash);
+        made->stiction = or_none(plant->stiction);
+    }
+}
+
+/* Another loop file's controller on this loop's process. */
+static int case_from_file(const job *j, const char *path, rk_trial_case *made)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_loop_design other;
+    const rk_status status = rk_loop_file_read(path, &other, &diag);
+
+    if (status != RK_OK) return fail_diag(j, status, &diag);
+    if (!other.has_settings) {
+        return fail(j, EXIT_BAD_INPUT, "case %s: has no [settings]: tune it and save", path);
+    }
+    (void)snprintf(made->name, sizeof made->name, "%.40s", other.name);
+    made->settings = other.settings;
+    made->limits = rk_loop_design_limits(&other);
+    made->ts = isnan(other.ts) ? made->ts : other.ts;
+    return EXIT_DONE;
 }
 
 /* One key=value; returns false for a key that is not known, and complains of a value itself. */
@@ -41,6 +73,11 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
         {"kd", false, &r->given.kd},
         {"lambda", true, &r->lambda},
         {"manual", false, &r->manual},
+        {"on-off", false, &r->on_off},
+        {"deadband", false, &c->deadband},
+        {"valve-rate", false, &c->valve_rate},
+        {"backlash", false, &c->backlash},
+        {"stiction", false, &c->stiction},
         {"sp-weight", false, &c->settings.sp_weight},
         {"tracking-time", true, &c->settings.tt},
         {"out-low", false, &c->limits.low},
@@ -54,6 +91,10 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
     rk_diag diag = {RK_OK, ""};
     size_t i;
 
+    if (strcmp(key, "scan") == 0 && strcmp(value, "continuous") == 0) {
+        r->continuous = true;
+        return true;
+    }
     for (i = 0; i < sizeof numbers / sizeof numbers[0]; i++) {
         if (strcmp(numbers[i].key, key) != 0) continue;
         if (!(numbers[i].time ? rk_time_parse : rk_number_parse)(value, strlen(value),
@@ -65,6 +106,12 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
     }
     if (strcmp(key, "rule") == 0) {
         (void)snprintf(r->rule, sizeof r->rule, "%s", value);
+    } else if (strcmp(key, "predictor") == 0) {
+        r->predictor = strcmp(value, "yes") == 0;
+        if (!r->predictor && strcmp(value, "no") != 0) {
+            *status = fail(j, EXIT_USAGE, "case '%s': predictor: '%s' is not yes or no",
+                           c->name, value);
+        }
     } else if (strcmp(key, "form") == 0) {
         (void)rk_form_from_text(value, &r->given.form, &diag);
     } else if (strcmp(key, "anti-windup") == 0) {
@@ -116,19 +163,28 @@ static int apply_rule(const job *j, const reading *r)
     return EXIT_DONE;
 }
 
-static int finish(const job *j, const reading *r)
+/* What needs no settings: manual, on/off. */
+static int finish_plain(const job *j, const reading *r)
+{
+    rk_trial_case *c = r->made;
+
+    if (rk_given_settings_any(&r->given) || r->rule[0] != '\0' || r->predictor ||
+        (!isnan(r->manual) && !isnan(r->on_off))) {
+        return fail(j, EXIT_USAGE, "case '%s': %s has no settings: give one or the other",
+                    c->name, isnan(r->manual) ? "on-off" : "manual");
+    }
+    c->control = isnan(r->manual) ? RK_CONTROL_ON_OFF : RK_CONTROL_MANUAL;
+    c->manual_out = r->manual;
+    c->hysteresis = r->on_off;
+    return EXIT_DONE;
+}
+
+static int take_settings(const job *j, const reading *r)
 {
     const bool given = rk_given_settings_any(&r->given);
     rk_trial_case *c = r->made;
     rk_diag diag = {RK_OK, ""};
 
-    if (!isnan(r->manual)) {
-        c->control = RK_CONTROL_MANUAL;
-        c->manual_out = r->manual;
-        if (!given && r->rule[0] == '\0') return EXIT_DONE;
-        return fail(j, EXIT_USAGE, "case '%s': manual has no settings: give one or the other",
-                    c->name);
-    }
     if (given && r->rule[0] != '\0') {
         return fail(j, EXIT_USAGE, "case '%s': give either rule or the settings, not both",
                     c->name);
@@ -145,23 +201,48 @@ static int finish(const job *j, const reading *r)
     }
     if (j->loop.has_settings) return EXIT_DONE;
     return fail(j, EXIT_USAGE,
-                "case '%s': no settings: give rule=NAME, kc and ti, or manual=OUT", c->name);
+                "case '%s': no settings: give rule=NAME, kc and ti, manual=OUT or on-off=PV",
+                c->name);
 }
 
-int case_from_text(const job *j, const char *text, rk_trial_case *made)
+static int finish(const job *j, const reading *r)
+{
+    rk_trial_case *c = r->made;
+    int status;
+
+    if (!isnan(r->manual) || !isnan(r->on_off)) return finish_plain(j, r);
+    status = take_settings(j, r);
+    if (status != EXIT_DONE) return status;
+    if (r->predictor) {
+        c->control = RK_CONTROL_PREDICTOR;
+    }
+    if (r->continuous) {
+        c->ts = rk_scan_fast(&c->plant, &c->settings);
+    }
+    return EXIT_DONE;
+}
+
+int case_from_text(const job *j, bool on_plant, const char *text, rk_trial_case *made)
 {
     const double none = nan("");
     const char *colon = strchr(text, ':');
-    reading r = {
-        .made = made, .given = rk_given_settings_make(), .lambda = none, .manual = none};
+    reading r = {.made = made,
+                 .given = rk_given_settings_make(),
+                 .lambda = none,
+                 .manual = none,
+                 .on_off = none};
+    const size_t length = strlen(text);
     char words[512];
     int status;
 
-    case_from_loop(j, made);
+    case_from_loop(j, on_plant, made);
+    if (colon == NULL && length > 5 && strcmp(text + length - 5, ".loop") == 0) {
+        return case_from_file(j, text, made);
+    }
     if (colon == NULL || colon == text || (size_t)(colon - text) >= sizeof made->name) {
         return fail(j, EXIT_USAGE,
                     "case '%.60s': give \"name: key=value ...\", the name of at most %zu "
-                    "letters",
+                    "letters, or a loop file",
                     text, sizeof made->name - 1);
     }
     (void)snprintf(made->name, sizeof made->name, "%.*s", (int)(colon - text), text);

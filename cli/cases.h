@@ -7,12 +7,16 @@
 /** The keys of a case's text. */
 #define CASE_KEYS                                                                              \
     "rule, lambda, form, kc, ti, td, tf, kp, ki, kd, sp-weight, anti-windup, tracking-time, "  \
-    "out-low, out-high, out-rate, scan, gain, time-constant, dead-time, manual"
+    "deadband, out-low, out-high, out-rate, scan (a time or continuous), gain, "               \
+    "time-constant, dead-time, valve-rate, backlash, stiction, predictor (yes), on-off (the "  \
+    "hysteresis, pv units), manual"
 
-/** The loop as it stands, as a trial's case. It has a model, settings and a scan. */
-void case_from_loop(const job *j, rk_trial_case *made);
+/** The loop as it stands, as a trial's case, on its model or on the plant of its file's
+ * [plant]. It has a model, settings and a scan. */
+void case_from_loop(const job *j, bool on_plant, rk_trial_case *made);
 
-/** A case from a text "name: key=value key=value", over the loop as it stands. */
-int case_from_text(const job *j, const char *text, rk_trial_case *made);
+/** A case from a text "name: key=value key=value", over the loop as it stands; or from another
+ * loop file, whose settings, limits and scan it takes. */
+int case_from_text(const job *j, bool on_plant, const char *text, rk_trial_case *made);
 
 #endif

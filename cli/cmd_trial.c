@@ -7,33 +7,110 @@
 #include "cli.h"
 #include "show.h"
 
-enum { OPT_SP_STEP = 0x2000, OPT_LOAD_STEP, OPT_LOAD_AT, OPT_FOR, OPT_BAND, OPT_CASE };
+enum {
+    OPT_SP_STEP = 0x2000,
+    OPT_SP_RAMP,
+    OPT_SP_TRAIN,
+    OPT_SP_SINE,
+    OPT_LOAD_STEP,
+    OPT_LOAD_OUT,
+    OPT_LOAD_AT,
+    OPT_NOISE,
+    OPT_SEED,
+    OPT_PLANT,
+    OPT_OPEN_STEP,
+    OPT_FOR,
+    OPT_BAND,
+    OPT_CASE,
+    OPT_CURVES,
+    OPT_OVERLAY
+};
 
 /* The job and what only a trial is asked. The job is first: child parsers see it alone. */
 typedef struct trial_job {
     job j;
     double sp_step, load_step, load_at, duration, band; /* NaN: not given */
+    rk_shape shape;
+    double sp_time, load_out, noise, seed, open_step;
+    bool on_plant;
     const char *cases[CASES_MAX];
     int case_count;
+    const char *curves, *overlay;
 } trial_job;
 
 static const struct argp_option options[] = {
     {NULL, 0, NULL, 0, "The trial:", 8},
     {"sp-step", OPT_SP_STEP, "PV", 0, "setpoint step at 0 s, pv units", 8},
+    {"sp-ramp", OPT_SP_RAMP, "TIME", 0, "it takes so long over it", 8},
+    {"sp-train", OPT_SP_TRAIN, "PERIOD", 0, "or steps there and back, again and again", 8},
+    {"sp-sine", OPT_SP_SINE, "PERIOD", 0, "or swings so far to both sides", 8},
     {"load-step", OPT_LOAD_STEP, "OUT", 0, "load step at the plant's input, out units", 8},
+    {"load-out", OPT_LOAD_OUT, "PV", 0, "or at its output, pv units", 8},
+    {"noise", OPT_NOISE, "PV", 0,
+     "standard deviation of the noise that the controller sees (default: none)", 8},
+    {"seed", OPT_SEED, "N", 0, "of the noise (default: 1)", 8},
+    {"plant", OPT_PLANT, NULL, 0,
+     "run on the loop file's [plant], its valve's faults and noise, not on the model", 8},
+    {"open-step", OPT_OPEN_STEP, "OUT", 0,
+     "instead of all that: step OUT by hand, and show what the process does", 8},
     {"load-at", OPT_LOAD_AT, "TIME", 0, "when the load steps (default: half way)", 8},
     {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 8},
     {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 8},
     {"case", OPT_CASE, "NAME: KEY=VALUE ...", 0,
-     "another case beside the first; keys: " CASE_KEYS "=OUT", 8},
+     "another case beside the first, or another loop file; keys: " CASE_KEYS "=OUT", 8},
+    {"overlay", OPT_OVERLAY, "RECORD.csv", 0, "lay a recorded curve over it in the figure", 9},
+    {"curves", OPT_CURVES, "FILE.csv", 0, "write every curve", 9},
     {0},
 };
+
+static void take_shape(struct argp_state *state, const char *arg, rk_shape shape, trial_job *t)
+{
+    char option[16];
+
+    (void)snprintf(option, sizeof option, "sp-%s", rk_shape_to_text(shape));
+    if (t->shape != RK_SHAPE_STEP) {
+        argp_failure(state, EXIT_USAGE, 0, "--%s: the setpoint has one shape: give one",
+                     option);
+    }
+    t->shape = shape;
+    take_time(state, option, arg, &t->sp_time);
+}
 
 static error_t parse(int key, char *arg, struct argp_state *state)
 {
     trial_job *t = state->input;
 
     switch (key) {
+    case OPT_SP_RAMP:
+        take_shape(state, arg, RK_SHAPE_RAMP, t);
+        return 0;
+    case OPT_SP_TRAIN:
+        take_shape(state, arg, RK_SHAPE_TRAIN, t);
+        return 0;
+    case OPT_SP_SINE:
+        take_shape(state, arg, RK_SHAPE_SINE, t);
+        return 0;
+    case OPT_LOAD_OUT:
+        take_number(state, "load-out", arg, &t->load_out);
+        return 0;
+    case OPT_NOISE:
+        take_number(state, "noise", arg, &t->noise);
+        return 0;
+    case OPT_SEED:
+        take_number(state, "seed", arg, &t->seed);
+        return 0;
+    case OPT_PLANT:
+        t->on_plant = true;
+        return 0;
+    case OPT_OPEN_STEP:
+        take_number(state, "open-step", arg, &t->open_step);
+        return 0;
+    case OPT_CURVES:
+        t->curves = arg;
+        return 0;
+    case OPT_OVERLAY:
+        t->overlay = arg;
+        return 0;
     case OPT_SP_STEP:
         take_number(state, "sp-step", arg, &t->sp_step);
         return 0;
@@ -92,6 +169,7 @@ typedef struct runs {
     rk_trial_case cases[CASES_MAX + 1];
     rk_trial *trials[CASES_MAX + 1];
     size_t count;
+    rk_record *overlay;
 } runs;
 
 static void free_runs(runs *r)
@@ -101,6 +179,7 @@ static void free_runs(runs *r)
     for (i = 0; i < r->count; i++) {
         rk_trial_free(r->trials[i]);
     }
+    rk_record_free(r->overlay);
 }
 
 /* The first case is the loop as it stands, unless it has no settings but other cases are given.
@@ -114,11 +193,11 @@ static int make_cases(trial_job *t, runs *r)
     if (first) {
         status = need_settings(j);
         if (status != EXIT_DONE) return status;
-        case_from_loop(j, &r->cases[r->count]);
+        case_from_loop(j, t->on_plant, &r->cases[r->count]);
         r->count++;
     }
     for (i = 0; i < t->case_count && status == EXIT_DONE; i++) {
-        status = case_from_text(j, t->cases[i], &r->cases[r->count]);
+        status = case_from_text(j, t->on_plant, t->cases[i], &r->cases[r->count]);
         if (status == EXIT_DONE) {
             r->count++;
         }
@@ -134,12 +213,15 @@ static double round_up(double seconds)
     return unit * ceil(seconds / unit);
 }
 
+/* Whole swings of a train or a sine that are shown. */
+#define SWINGS 3.0
+
 /* Steps of a size that suits the loop: 5 % of PV's span, and the load that would move PV as
  * far. */
 static void make_plan(const trial_job *t, runs *r)
 {
     const rk_loop_design *loop = &t->j.loop;
-    const bool said = !isnan(t->sp_step) || !isnan(t->load_step);
+    const bool said = !isnan(t->sp_step) || !isnan(t->load_step) || !isnan(t->load_out);
     const double usual = isnan(loop->pv_low) ? 1.0 : 0.05 * (loop->pv_high - loop->pv_low);
     double settle = 0;
     size_t i;
@@ -152,12 +234,26 @@ static void make_plan(const trial_job *t, runs *r)
     if (!isnan(t->load_step)) {
         r->plan.load_step = t->load_step;
     }
+    if (!isnan(t->load_out)) {
+        r->plan.load_step = t->load_out;
+        r->plan.load_at_output = true;
+    }
+    r->plan.shape = t->shape;
+    r->plan.sp_time = t->sp_time;
+    r->plan.noise = isnan(t->noise) ? 0.0 : t->noise;
+    if (isnan(t->noise) && t->on_plant && loop->plant.noise > 0) {
+        r->plan.noise = loop->plant.noise;
+    }
+    r->plan.seed = isnan(t->seed) ? 1U : (unsigned)t->seed;
     r->plan.band = isnan(t->band) ? 0.02 : t->band / 100.0;
 
     for (i = 0; i < r->count; i++) {
         settle = fmax(settle, rk_trial_time_to_settle(&r->cases[i]));
     }
-    settle = round_up(settle);
+    settle = round_up(settle + (t->shape == RK_SHAPE_RAMP ? t->sp_time : 0.0));
+    if (t->shape == RK_SHAPE_TRAIN || t->shape == RK_SHAPE_SINE) {
+        settle = fmax(settle, SWINGS * t->sp_time);
+    }
     if (r->plan.sp_step != 0 && r->plan.load_step != 0) {
         settle *= 2.0;
     }
@@ -276,6 +372,63 @@ static bool any_missing(char (*cells)[SHOWN_CHARS], size_t count)
     return false;
 }
 
+/* A setpoint that OUT's limits cannot hold is said before its figures are read. */
+static void print_hold(const job *j, const runs *r)
+{
+    const rk_trial_case *c = &r->cases[0];
+    const double sp = c->plant.pv0 + r->plan.sp_step;
+    rk_operating o;
+
+    if (r->plan.sp_step == 0 || !rk_loop_design_has_out_range(&j->loop) ||
+        rk_operating_find(&c->plant, &c->limits, sp, &o, NULL) != RK_OK || o.holds) {
+        return;
+    }
+    (void)printf(
+        "CAUTION: setpoint %.5g %s needs OUT at %.4g %s: the limits hold PV from %.5g to "
+        "%.5g\n",
+        sp, j->loop.pv_units, o.out, j->loop.out_units, o.pv_low, o.pv_high);
+}
+
+static void print_cut_short(const runs *r)
+{
+    size_t i;
+
+    for (i = 0; i < r->count; i++) {
+        const rk_trial_metrics *m = rk_trial_results(r->trials[i]);
+
+        if (!m->setpoint.cut_short && !m->load.cut_short) continue;
+        (void)printf(
+            "  '%s' is in the band, but not for as long as PV could take to leave it: %s "
+            "is not told; give a longer --for%s\n",
+            r->cases[i].name, m->setpoint.cut_short ? "settling" : "recovery",
+            m->setpoint.cut_short && m->has_load ? " and a later --load-at" : "");
+    }
+}
+
+/* How far the first case is from what was recorded. */
+static void print_overlay(const runs *r)
+{
+    const rk_trial *t = r->trials[0];
+    double square = 0;
+    size_t rows = 0, i;
+
+    if (r->overlay == NULL) return;
+    for (i = 0; i < rk_record_rows(r->overlay); i++) {
+        const double time = rk_record_time(r->overlay)[i] - rk_record_time(r->overlay)[0];
+        const size_t at = (size_t)((time / rk_trial_step(t)) + 0.5);
+        double off;
+
+        if (at >= rk_trial_points(t)) break;
+        off = rk_record_pv(r->overlay)[i] - rk_trial_pv(t)[at];
+        square += off * off;
+        rows++;
+    }
+    (void)printf(
+        "  recorded beside it: %zu rows within the trial; '%s' is off by %.4g (root mean "
+        "square)\n",
+        rows, r->cases[0].name, sqrt(square / (double)rows));
+}
+
 static void print_trials(const job *j, const runs *r)
 {
     const size_t columns = r->count + 1;
@@ -288,12 +441,21 @@ static void print_trials(const job *j, const runs *r)
     (void)printf("%s, %s from OUT %.4g %s, PV %.4g %s", j->loop.name, length,
                  j->loop.model.out0, j->loop.out_units, j->loop.model.pv0, j->loop.pv_units);
     if (r->plan.sp_step != 0) {
-        (void)printf("; setpoint %+.4g %s at 0 s", r->plan.sp_step, j->loop.pv_units);
+        (void)printf("; setpoint %s%s%+.4g %s at 0 s",
+                     r->plan.shape == RK_SHAPE_STEP ? "" : rk_shape_to_text(r->plan.shape),
+                     r->plan.shape == RK_SHAPE_STEP ? "" : " ", r->plan.sp_step,
+                     j->loop.pv_units);
     }
     if (r->plan.load_step != 0) {
-        (void)printf("; load %+.4g %s at %s", r->plan.load_step, j->loop.out_units, load_at);
+        (void)printf("; load %+.4g %s at %s%s", r->plan.load_step,
+                     r->plan.load_at_output ? j->loop.pv_units : j->loop.out_units,
+                     r->plan.load_at_output ? "the output, " : "", load_at);
+    }
+    if (r->plan.noise > 0) {
+        (void)printf("; noise %.3g %s", r->plan.noise, j->loop.pv_units);
     }
     (void)printf("\n");
+    print_hold(j, r);
     if (!rk_loop_design_has_out_range(&j->loop)) {
         (void)printf("No output range given: OUT is not limited.\n");
     }
@@ -303,6 +465,12 @@ static void print_trials(const job *j, const runs *r)
     (void)printf("\n  settled: within %.3g %% of the step%s\n", 100.0 * r->plan.band,
                  any_missing(cells, lines * columns) ? "; - : not reached within the trial"
                                                      : "");
+    if (r->plan.noise > 0) {
+        (void)printf("  rise, overshoot, settling, peak and recovery: of the same run without "
+                     "the noise\n");
+    }
+    print_cut_short(r);
+    print_overlay(r);
 }
 
 static rk_status draw(const job *j, const void *what, const rk_figure_style *style,
@@ -311,7 +479,7 @@ static rk_status draw(const job *j, const void *what, const rk_figure_style *sty
     const runs *r = what;
 
     return rk_figure_trial(&j->loop, &r->plan, (const rk_trial *const *)r->trials, r->count,
-                           style, image, diag);
+                           r->overlay, style, image, diag);
 }
 
 static int show(const job *j, const runs *r)
@@ -331,6 +499,144 @@ static int show(const job *j, const runs *r)
     return status == EXIT_DONE ? write_figure(j, draw, r) : status;
 }
 
+static int write_curves(const trial_job *t, const runs *r)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_text *text;
+    rk_status status;
+
+    if (t->curves == NULL) return EXIT_DONE;
+    text = rk_text_create();
+    status = rk_curves_to_csv((const rk_trial *const *)r->trials, r->count, text, &diag);
+    if (status == RK_OK) {
+        status =
+            rk_file_write(t->curves, rk_text_chars(text), rk_text_length(text), true, &diag);
+    }
+    rk_text_free(text);
+    return status == RK_OK ? EXIT_DONE : fail_diag(&t->j, status, &diag);
+}
+
+static int read_overlay(const trial_job *t, runs *r)
+{
+    const rk_loop_design *d = &t->j.loop;
+    const rk_columns columns = {d->time_column, d->out_column, d->pv_column, d->quality_column,
+                                d->record_time_unit};
+    rk_diag diag = {RK_OK, ""};
+    rk_import import;
+    rk_status status;
+
+    if (t->overlay == NULL) return EXIT_DONE;
+    status = rk_record_read(t->overlay, &columns, &r->overlay, &import, &diag);
+    return status == RK_OK ? EXIT_DONE : fail_diag(&t->j, status, &diag);
+}
+
+/* What a step by hand shows, its trial kept for the figure. */
+typedef struct opened {
+    rk_open_step found;
+    rk_trial *trial;
+} opened;
+
+static rk_status draw_open(const job *j, const void *what, const rk_figure_style *style,
+                           rk_text *image, rk_diag *diag)
+{
+    const opened *o = what;
+
+    return rk_figure_open_step(&j->loop, &o->found, o->trial, style, image, diag);
+}
+
+static void print_open(const job *j, const rk_open_step *o)
+{
+    enum { LINES = 7 };
+    const rk_loop_design *d = &j->loop;
+    char cells[2 * LINES][SHOWN_CHARS], unit[RK_GAIN_UNIT_CHARS];
+    static const char *const names[LINES] = {"gain",
+                                             "dead time",
+                                             "63.2 % of the way after",
+                                             "rise, 10 to 90 %",
+                                             "within 2 % after",
+                                             "PV rests at",
+                                             "steepest slope"};
+    const double times[LINES] = {0, o->dead_time, o->at_63, o->rise, o->settling, o->pv_end, 0};
+    size_t rows = 0, line;
+
+    rk_loop_design_gain_unit(d, d->model.kind, unit);
+    (void)printf("%s: OUT %+.4g %s from %.4g, no controller\n\n", d->name, o->out_step,
+                 d->out_units, d->model.out0);
+    for (line = 0; line < LINES; line++) {
+        char *cell = cells[(2 * rows) + 1];
+
+        if (isnan(times[line])) continue; /* an integrator never rests */
+        (void)snprintf(cells[2 * rows++], SHOWN_CHARS, "%s", names[line]);
+        if (line == 0) {
+            (void)snprintf(cell, SHOWN_CHARS, "%.4g %.32s", d->model.gain, unit);
+        } else if (line == 5) {
+            (void)snprintf(cell, SHOWN_CHARS, "%.5g %s", o->pv_end, d->pv_units);
+        } else if (line == 6) {
+            (void)snprintf(cell, SHOWN_CHARS, "%.4g %s/s", o->slope, d->pv_units);
+        } else {
+            show_time(cell, times[line], j->minutes);
+        }
+    }
+    show_table(cells, rows, 2, 2);
+}
+
+static int run_open(trial_job *t)
+{
+    job *j = &t->j;
+    opened o = {.trial = NULL};
+    rk_diag diag = {RK_OK, ""};
+    const double ts = isnan(j->loop.ts)
+                          ? 0.01 * (rk_model_slowest(&j->loop.model) + j->loop.model.dead_time)
+                          : j->loop.ts;
+    rk_status status;
+    int result = EXIT_DONE;
+
+    if (t->case_count > 0 || !isnan(t->sp_step) || !isnan(t->load_step) ||
+        !isnan(t->load_out) || t->curves != NULL || t->overlay != NULL) {
+        return fail(j, EXIT_USAGE,
+                    "--open-step goes without setpoints, loads, cases and curves");
+    }
+    status = rk_open_step_run(&j->loop.model, ts, t->open_step, &o.trial, &o.found, &diag);
+    if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "--open-step: %s", diag.text);
+    if (status != RK_OK) return fail_diag(j, status, &diag);
+    if (j->json) {
+        rk_text *text = rk_text_create();
+
+        result = print_json(j, text, rk_json_open_step(&o.found, &j->loop.model, text, &diag),
+                            &diag);
+    } else {
+        print_open(j, &o.found);
+    }
+    if (result == EXIT_DONE) {
+        result = write_figure(j, draw_open, &o);
+    }
+    rk_trial_free(o.trial);
+    return result;
+}
+
+static int check_options(const trial_job *t)
+{
+    const job *j = &t->j;
+
+    if (!isnan(t->load_at) && isnan(t->load_step) && isnan(t->load_out) && !isnan(t->sp_step)) {
+        return fail(j, EXIT_USAGE, "--load-at goes with --load-step: give one");
+    }
+    if (!isnan(t->load_step) && !isnan(t->load_out)) {
+        return fail(j, EXIT_USAGE, "one load at a time: give --load-step or --load-out");
+    }
+    if (t->on_plant && !j->loop.has_plant) {
+        return fail(j, EXIT_USAGE, "--plant: the loop file has no [plant]: give one");
+    }
+    if (!isnan(t->seed) &&
+        !(t->seed >= 0 && t->seed < 4294967296.0 && t->seed == floor(t->seed))) {
+        return fail(j, EXIT_USAGE, "--seed: give a whole number, 0 or more");
+    }
+    if (t->overlay != NULL && j->figure == NULL && j->json) {
+        return fail(j, EXIT_USAGE, "--overlay: give --figure FILE to see it");
+    }
+    return EXIT_DONE;
+}
+
 static int run(job *j)
 {
     trial_job *t = (trial_job *)j; /* the job is its first member */
@@ -341,13 +647,19 @@ static int run(job *j)
     if (status == EXIT_DONE) {
         status = need_model(j);
     }
+    if (status == EXIT_DONE && !isnan(t->open_step)) {
+        free(r);
+        return run_open(t);
+    }
     if (status == EXIT_DONE && isnan(j->loop.ts)) {
         status = fail(j, EXIT_USAGE,
                       "no scan interval: give --scan, or a loop file with [loop] scan");
     }
-    if (status == EXIT_DONE && !isnan(t->load_at) && isnan(t->load_step) &&
-        !isnan(t->sp_step)) {
-        status = fail(j, EXIT_USAGE, "--load-at goes with --load-step: give one");
+    if (status == EXIT_DONE) {
+        status = check_options(t);
+    }
+    if (status == EXIT_DONE) {
+        status = read_overlay(t, r);
     }
     if (status == EXIT_DONE) {
         status = make_cases(t, r);
@@ -358,6 +670,9 @@ static int run(job *j)
     }
     if (status == EXIT_DONE) {
         status = show(j, r);
+    }
+    if (status == EXIT_DONE) {
+        status = write_curves(t, r);
     }
     free_runs(r);
     free(r);
@@ -372,7 +687,12 @@ int cmd_trial(int argc, char **argv)
                    .load_step = none,
                    .load_at = none,
                    .duration = none,
-                   .band = none};
+                   .band = none,
+                   .sp_time = none,
+                   .load_out = none,
+                   .noise = none,
+                   .seed = none,
+                   .open_step = none};
 
     return run_command(&argp, argc, argv, &t.j, run);
 }

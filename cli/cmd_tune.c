@@ -404,8 +404,8 @@ static rk_status draw_fan(const job *j, const void *what, const rk_figure_style 
 {
     const tune_job *t = what;
 
-    return rk_figure_trial(&j->loop, &t->plan, (const rk_trial *const *)t->trials, 5, style,
-                           image, diag);
+    return rk_figure_trial(&j->loop, &t->plan, (const rk_trial *const *)t->trials, 5, NULL,
+                           style, image, diag);
 }
 
 static int run_speeds(tune_job *t)

@@ -28,6 +28,7 @@
 #include <redkettle/design/measure.h>
 #include <redkettle/design/mend.h>
 #include <redkettle/design/model.h>
+#include <redkettle/design/open_step.h>
 #include <redkettle/design/operating.h>
 #include <redkettle/design/plant_design.h>
 #include <redkettle/design/record.h>
@@ -48,6 +49,7 @@
 
 #include <redkettle/draw/figure.h>
 #include <redkettle/emit/emit.h>
+#include <redkettle/files/curves_file.h>
 #include <redkettle/files/json.h>
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/number.h>

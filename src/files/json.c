@@ -540,17 +540,18 @@ static json_t *trial_object(const rk_trial *trial)
 
     if (m->has_setpoint) {
         setpoint = json_pack(
-            "{s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "rise_time",
-            real_or_null(m->setpoint.rise_time), "overshoot_percent",
+            "{s:b, s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "cut_short", m->setpoint.cut_short,
+            "rise_time", real_or_null(m->setpoint.rise_time), "overshoot_percent",
             real_or_null(m->setpoint.overshoot_percent), "settling_time",
             real_or_null(m->setpoint.settling_time), "steady_error",
             real_or_null(m->setpoint.steady_error), "iae", real_or_null(m->setpoint.iae), "ise",
             real_or_null(m->setpoint.ise), "itae", real_or_null(m->setpoint.itae));
     }
     if (m->has_load) {
-        load = json_pack("{s:o, s:o, s:o}", "peak_deviation",
-                         real_or_null(m->load.peak_deviation), "recovery_time",
-                         real_or_null(m->load.recovery_time), "iae", real_or_null(m->load.iae));
+        load =
+            json_pack("{s:b, s:o, s:o, s:o}", "cut_short", m->load.cut_short, "peak_deviation",
+                      real_or_null(m->load.peak_deviation), "recovery_time",
+                      real_or_null(m->load.recovery_time), "iae", real_or_null(m->load.iae));
     }
     return json_pack("{s:o, s:o, s:o, s:o, s:o, s:I, s:o}", "name", words(rk_trial_name(trial)),
                      "setpoint", setpoint, "load", load, "travel", real_or_null(m->travel),
@@ -571,6 +572,19 @@ rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *te
         json_array_append_new(array, trial_object(trials[i]));
     }
     return finish(json_pack("{s:o}", "cases", array), text, diag);
+}
+
+rk_status rk_json_open_step(const rk_open_step *open, const rk_model *model, rk_text *text,
+                            rk_diag *diag)
+{
+    if (open == NULL || model == NULL || text == NULL) return RK_ERR_ARG;
+    return finish(json_pack("{s:o, s:f, s:f, s:o, s:o, s:o, s:o, s:f}", "model",
+                            model_object(model), "out_step", open->out_step, "dead_time",
+                            open->dead_time, "time_63", real_or_null(open->at_63), "rise_time",
+                            real_or_null(open->rise), "settling_time",
+                            real_or_null(open->settling), "pv_end", real_or_null(open->pv_end),
+                            "slope", open->slope),
+                  text, diag);
 }
 
 rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk_diag *diag)

@@ -177,6 +177,56 @@ START_TEST(tune_gives_the_rules_in_the_form_asked_for)
 }
 END_TEST
 
+/* Kinds of control side by side, on the simulated plant, its curves kept and laid over. */
+START_TEST(trial_compares_kinds_of_control_and_keeps_their_curves)
+{
+    static const char *const shown[] = {"on/off",
+                                        "predictor",
+                                        "noise 0.1 pv-EU",
+                                        "OUT largest move",
+                                        "setpoint ramp +2 pv-EU",
+                                        "of the same run without the noise",
+                                        "recorded beside it: "};
+    char *dir = scratch_make(), *text;
+    json_t *j;
+    outcome o;
+    size_t i;
+
+    put_file(path_in(dir, "x.loop"),
+             "[loop]\nscan = 1\n[out]\nlow = 0\nhigh = 100\n[model]\ngain = 2\n"
+             "time-constant = 10\ndead-time = 5\nout0 = 40\npv0 = 50\n[settings]\nkc = "
+             "0.5\nti = 10\n[plant]\ngain = 2.2\ntime-constant = 9\ndead-time = 6\nout0 = "
+             "40\npv0 = 50\nnoise = 0.1\nstiction = 0.2\n");
+    put_file(path_in(dir, "rec.csv"), "time;out;pv\n0;40;50,0\n1;41;50,1\n2;41;50,4\n");
+    o = TOOL(dir, "trial", "x.loop", "--plant", "--sp-step", "2", "--sp-ramp", "20s", "--case",
+             "on/off: on-off=0.5", "--case", "predictor: kc=1 ti=10 predictor=yes", "--case",
+             "fine: scan=continuous", "--case", "x.loop", "--curves", "c.csv", "--overlay",
+             "rec.csv", "--figure", "t.svg");
+    ck_assert_msg(o.status == 0, "%s%s", o.out, o.err);
+    for (i = 0; i < COUNT(shown); i++) {
+        ck_assert_msg(strstr(o.out, shown[i]) != NULL, "%s in %s", shown[i], o.out);
+    }
+    outcome_free(&o);
+    text = get_file(path_in(dir, "c.csv"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "out predictor"));
+    free(text);
+    text = get_file(path_in(dir, "t.svg"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "recorded"));
+    free(text);
+    j = json_of(TOOL(dir, "trial", "x.loop", "--open-step", "3", "--json"), 0);
+    ck_assert_double_eq_tol(number_at(j, "time_63"), 15, 1e-3);
+    ck_assert_double_eq_tol(number_at(j, "pv_end"), 56, 1e-9);
+    json_decref(j);
+    o = TOOL(dir, "trial", "x.loop", "--sp-step", "200", "--for", "30s");
+    ck_assert_ptr_nonnull(strstr(o.out, "CAUTION: setpoint 250 pv-EU needs OUT at 140"));
+    outcome_free(&o);
+    o = TOOL(dir, "trial", "x.loop", "--sp-step", "2", "--for", "33s");
+    ck_assert_ptr_nonnull(strstr(o.out, "settling is not told; give a longer --for"));
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(search_meets_what_is_asked_or_says_what_stands_in_the_way)
 {
     char *dir = scratch_make(), *text;
@@ -545,6 +595,7 @@ Suite *suite_commands(void)
     tcase_add_test(t, examples_run);
     tcase_add_test(t, a_closed_output_is_an_error);
     tcase_set_tags(slow, "statistics"); /* thousands of runs: not under the sanitizers */
+    tcase_add_test(slow, trial_compares_kinds_of_control_and_keeps_their_curves);
     tcase_add_test(slow, search_meets_what_is_asked_or_says_what_stands_in_the_way);
     suite_add_tcase(suite, slow);
     suite_add_tcase(suite, t);

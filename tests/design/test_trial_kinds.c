@@ -232,6 +232,32 @@ START_TEST(a_sticking_valve_cycles)
 }
 END_TEST
 
+/* First order: 63.2 % after theta + T, 10 to 90 % in T ln 9, 2 % after theta + T ln 50. */
+START_TEST(an_open_step_shows_the_models_numbers)
+{
+    const rk_model m = {RK_MODEL_FOPDT, -0.4, {12, 0}, 0, 5, 40, 7};
+    const rk_model integrator = {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4, 40, 7};
+    rk_trial *t = NULL;
+    rk_open_step o;
+
+    ck_assert_int_eq(rk_open_step_run(&m, 0.5, 3, &t, &o, NULL), RK_OK);
+    ck_close(o.at_63, 17, 1e-4);
+    ck_close(o.rise, 12 * log(9), 1e-4);
+    ck_close(o.settling, 5 + (12 * log(50)), 2e-3);
+    ck_close(o.pv_end, 7 - 1.2, 1e-12);
+    ck_close(o.slope, -1.2 / 12, 5e-3);
+    ck_assert_double_eq(o.dead_time, 5);
+    ck_assert_double_eq(rk_trial_out(t)[0], 43);
+    rk_trial_free(t);
+    ck_assert_int_eq(rk_open_step_run(&integrator, 0.5, 3, &t, &o, NULL), RK_OK);
+    ck_assert(isnan(o.pv_end) && isnan(o.at_63));
+    ck_close(o.slope, 0.15, 1e-9);
+    rk_trial_free(t);
+    ck_assert_int_eq(rk_open_step_run(&m, 0.5, 0, &t, &o, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_open_step_run(NULL, 0.5, 1, &t, &o, NULL), RK_ERR_ARG);
+}
+END_TEST
+
 START_TEST(within_the_deadband_nothing_is_done)
 {
     rk_trial_case c = a_case(fopdt(2, 10, 3), 0.6, 10, 0.5);
@@ -355,6 +381,7 @@ Suite *suite_trial_kinds(void)
     tcase_add_loop_test(t, on_off_cycles_by_the_closed_form, 0, 2);
     tcase_add_test(t, a_perfect_predictor_is_the_quick_loop_delayed);
     tcase_add_test(t, a_sticking_valve_cycles);
+    tcase_add_test(t, an_open_step_shows_the_models_numbers);
     tcase_add_test(t, within_the_deadband_nothing_is_done);
     tcase_add_test(t, a_run_cut_short_says_so);
     add_table(t, what_makes_no_trial_is_refused, spoilt);

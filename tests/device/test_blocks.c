@@ -361,7 +361,7 @@ START_TEST(a_valve_strokes_sticks_and_plays)
 {
     static const double outs[] = {51, 51.6, 55, 55, 55, 54, 53.4, 53.4};
     static const double places[] = {50, 51.1, 53.1, 54.5, 54.5, 54.5, 53.9, 53.9};
-    const rk_valve_params params = {2, 1, 1.5}, wrong[] = {{-1, 0, 0}, {0, -1, 0}, {0, 0, NAN}};
+    const rk_valve_params params = {2, 1, 1.5}, wrong[] = {{-1, 0, 0}, {0, -1, 0}, {0, 0, QNAN}};
     rk_valve valve;
     size_t i;
 
@@ -370,12 +370,12 @@ START_TEST(a_valve_strokes_sticks_and_plays)
         ck_assert_double_eq_tol((double)rk_valve_scan(&valve, (rk_real)outs[i]), places[i],
                                 1e-5);
     }
-    ck_assert_double_eq_tol((double)rk_valve_scan(&valve, (rk_real)NAN), 53.9, 1e-5);
+    ck_assert_double_eq_tol((double)rk_valve_scan(&valve, (rk_real)QNAN), 53.9, 1e-5);
     for (i = 0; i < COUNT(wrong); i++) {
         ck_assert_int_eq(rk_valve_init(&valve, &wrong[i], 50), RK_ERR_RANGE);
     }
     ck_assert_int_eq(rk_valve_init(NULL, &params, 50), RK_ERR_ARG);
-    ck_assert_int_eq(rk_valve_init(&valve, &params, (rk_real)NAN), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_valve_init(&valve, &params, (rk_real)QNAN), RK_ERR_RANGE);
 }
 END_TEST
 

@@ -107,15 +107,15 @@ START_TEST(the_trial_figure_names_every_case)
         c.settings = rk_settings_make(i == 0 ? 0.8 : 0.3, 10, 0, 0);
         ck_assert_int_eq(rk_trial_create(&c, &plan, &trials[i], NULL), RK_OK);
     }
-    ck_assert_int_eq(
-        rk_figure_trial(&loop, &plan, (const rk_trial *const *)trials, 2, &style, image, NULL),
-        RK_OK);
+    ck_assert_int_eq(rk_figure_trial(&loop, &plan, (const rk_trial *const *)trials, 2, NULL,
+                                     &style, image, NULL),
+                     RK_OK);
     ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "brisk one"));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "calm one"));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "time, min"));
-    ck_assert_int_eq(
-        rk_figure_trial(&loop, &plan, (const rk_trial *const *)trials, 0, &style, image, NULL),
-        RK_ERR_ARG);
+    ck_assert_int_eq(rk_figure_trial(&loop, &plan, (const rk_trial *const *)trials, 0, NULL,
+                                     &style, image, NULL),
+                     RK_ERR_ARG);
     rk_trial_free(trials[0]);
     rk_trial_free(trials[1]);
     rk_text_free(image);

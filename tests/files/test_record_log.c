@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: MIT */
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -106,6 +107,57 @@ START_TEST(a_full_disk_is_told)
 }
 END_TEST
 
+/* Curves of two trials that scan at 1 and 2 s come back as they were, names quoted. */
+START_TEST(curves_are_read_again_as_a_record)
+{
+    const rk_trial_plan plan = {.sp_step = 1, .duration = 40, .band = 0.02};
+    rk_columns columns = {"time_s", "out fast", "pv fast", "", 0};
+    rk_trial_case c = {.name = "fast", .plant = fopdt(2, 10, 3), .limits = {-9, 9, HUGE_VAL}};
+    char *dir = scratch_make();
+    rk_text *text = rk_text_create();
+    rk_trial *trials[2];
+    rk_record *record = NULL;
+    rk_import import;
+    size_t i;
+
+    c.settings = rk_settings_make(0.8, 10, 0, 0);
+    c.ts = 1;
+    ck_assert_int_eq(rk_trial_create(&c, &plan, &trials[0], NULL), RK_OK);
+    strcpy(c.name, "slow, \"old\"");
+    c.ts = 2;
+    ck_assert_int_eq(rk_trial_create(&c, &plan, &trials[1], NULL), RK_OK);
+    ck_assert_int_eq(rk_curves_to_csv((const rk_trial *const *)trials, 2, text, NULL), RK_OK);
+    ck_assert_ptr_eq(strstr(rk_text_chars(text),
+                            "time_s,sp,pv fast,out fast,\"pv slow, \"\"old\"\"\",\"out slow"),
+                     rk_text_chars(text));
+    put_file(path_in(dir, "c.csv"), rk_text_chars(text));
+    ck_assert_int_eq(rk_record_read(path_in(dir, "c.csv"), &columns, &record, &import, NULL),
+                     RK_OK);
+    ck_assert_uint_eq(rk_record_rows(record), 40);
+    for (i = 0; i < 40; i++) {
+        const size_t points = (rk_trial_points(trials[0]) - 1) / 40;
+
+        ck_assert_double_eq(rk_record_out(record)[i], rk_trial_out(trials[0])[i]);
+        ck_assert_double_eq_tol(rk_record_pv(record)[i], rk_trial_pv(trials[0])[i * points],
+                                1e-9);
+    }
+    rk_record_free(record);
+    columns = (rk_columns){"time_s", "out slow, \"old\"", "pv fast", "", 0};
+    ck_assert_int_eq(rk_record_read(path_in(dir, "c.csv"), &columns, &record, &import, NULL),
+                     RK_OK);
+    for (i = 0; i < 40; i++) {
+        ck_assert_double_eq(rk_record_out(record)[i], rk_trial_out(trials[1])[i / 2]);
+    }
+    rk_record_free(record);
+    ck_assert_int_eq(rk_curves_to_csv((const rk_trial *const *)trials, 0, text, NULL),
+                     RK_ERR_ARG);
+    rk_trial_free(trials[0]);
+    rk_trial_free(trials[1]);
+    rk_text_free(text);
+    scratch_free(dir);
+}
+END_TEST
+
 Suite *suite_record_log(void)
 {
     Suite *suite = suite_create("files/record_log");
@@ -114,6 +166,7 @@ Suite *suite_record_log(void)
     add_table(t, what_is_written_is_read_again, heads);
     tcase_add_test(t, a_file_that_stands_there_needs_to_be_replaced_on_purpose);
     tcase_add_test(t, a_full_disk_is_told);
+    tcase_add_test(t, curves_are_read_again_as_a_record);
     suite_add_tcase(suite, t);
     return suite;
 }

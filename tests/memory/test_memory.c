@@ -177,7 +177,7 @@ static rk_status draw_trial(void)
     if (status == RK_OK) {
         const rk_trial *const trials[] = {trial};
 
-        status = rk_figure_trial(&loop, &plan, trials, 1, &style, image, NULL);
+        status = rk_figure_trial(&loop, &plan, trials, 1, NULL, &style, image, NULL);
     }
     rk_trial_free(trial);
     rk_text_free(image);

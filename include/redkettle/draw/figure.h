@@ -9,6 +9,7 @@
 #include <redkettle/design/fit.h>
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
+#include <redkettle/design/open_step.h>
 #include <redkettle/design/record.h>
 #include <redkettle/design/run.h>
 #include <redkettle/design/search.h>
@@ -46,11 +47,17 @@ rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, con
                         const rk_hand *hand, const rk_fit *rival, const rk_figure_style *style,
                         rk_text *image, rk_diag *diag);
 
-/** Trials side by side: setpoint and PV above, OUT below, one time axis. Errors as
- * rk_figure_fit. */
+/** Trials side by side: setpoint and PV above, OUT below, one time axis; a record made
+ * elsewhere laid over them, its first row at 0 s, or NULL. Errors as rk_figure_fit. */
 rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
-                          const rk_trial *const *trials, size_t count,
+                          const rk_trial *const *trials, size_t count, const rk_record *overlay,
                           const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
+/** A step of OUT before there is a controller: PV with its gain, dead time and 63.2 % marked
+ * above, OUT below. Errors as rk_figure_fit. */
+rk_status rk_figure_open_step(const rk_loop_design *loop, const rk_open_step *open,
+                              const rk_trial *trial, const rk_figure_style *style,
+                              rk_text *image, rk_diag *diag);
 
 /** Runs of a loop, one beside the other: setpoint and PV above, OUT below. Errors as
  * rk_figure_fit. */

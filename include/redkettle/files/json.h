@@ -8,6 +8,7 @@
 #include <redkettle/design/inspect.h>
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/measure.h>
+#include <redkettle/design/open_step.h>
 #include <redkettle/design/run.h>
 #include <redkettle/design/search.h>
 #include <redkettle/design/text.h>
@@ -71,6 +72,9 @@ rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan,
 
 rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *text,
                         rk_diag *diag);
+
+rk_status rk_json_open_step(const rk_open_step *open, const rk_model *model, rk_text *text,
+                            rk_diag *diag);
 
 rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk_diag *diag);
 

@@ -1,0 +1,19 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_FILES_CURVES_FILE_H
+#define REDKETTLE_FILES_CURVES_FILE_H
+
+#include <stddef.h>
+
+#include <redkettle/design/text.h>
+#include <redkettle/design/trial.h>
+
+/**
+ * Trials as CSV (RFC 4180): time_s, sp, and each trial's "pv NAME" and "out NAME", a row every
+ * scan of the one that scans fastest; PV exact there, OUT as it stands.
+ *
+ * Errors  RK_ERR_ARG for a NULL or no trial; RK_ERR_MEMORY.
+ */
+rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text *text,
+                           rk_diag *diag);
+
+#endif

@@ -1,0 +1,76 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/files/curves_file.h>
+
+#include <math.h>
+#include <string.h>
+
+/* A cell of words, in quotes where the standard wants them. */
+static void add_words(rk_text *text, const char *what, const char *name)
+{
+    if (strpbrk(name, ",\"\r\n") == NULL) {
+        rk_text_add(text, ",%s %s", what, name);
+        return;
+    }
+    rk_text_add(text, ",\"%s ", what);
+    for (; *name != '\0'; name++) {
+        rk_text_add(text, *name == '"' ? "\"\"" : "%c", *name);
+    }
+    rk_text_add(text, "\"");
+}
+
+static void add_cell(rk_text *text, double value)
+{
+    rk_text_add(text, ",");
+    rk_text_add_real(text, value);
+}
+
+/* The last of a curve's values that begins no later; snapped, so that 0.3 is the third 0.1. */
+static size_t place(double time, double step, size_t count)
+{
+    const size_t i = (size_t)floor((time / step) + 1e-9);
+
+    return i < count ? i : count - 1;
+}
+
+/* PV is linear between its points to a part in a million. */
+static double pv_at(const rk_trial *t, double time)
+{
+    const double step = rk_trial_step(t);
+    const size_t i = place(time, step, rk_trial_points(t));
+    const double part = (time / step) - (double)i;
+
+    if (i + 1 >= rk_trial_points(t) || part <= 1e-6) return rk_trial_pv(t)[i];
+    return rk_trial_pv(t)[i] + (part * (rk_trial_pv(t)[i + 1] - rk_trial_pv(t)[i]));
+}
+
+rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text *text,
+                           rk_diag *diag)
+{
+    size_t fastest = 0, row, i;
+
+    if (trials == NULL || count == 0 || text == NULL) return RK_ERR_ARG;
+    rk_text_add(text, "time_s,sp");
+    for (i = 0; i < count; i++) {
+        add_words(text, "pv", rk_trial_name(trials[i]));
+        add_words(text, "out", rk_trial_name(trials[i]));
+        if (rk_trial_scan_interval(trials[i]) < rk_trial_scan_interval(trials[fastest])) {
+            fastest = i;
+        }
+    }
+    rk_text_add(text, "\r\n");
+    for (row = 0; row < rk_trial_scans(trials[fastest]); row++) {
+        const double time = rk_trial_scan_interval(trials[fastest]) * (double)row;
+
+        rk_text_add_real(text, time);
+        add_cell(text, rk_trial_sp(trials[fastest])[row]);
+        for (i = 0; i < count; i++) {
+            const rk_trial *t = trials[i];
+
+            add_cell(text, pv_at(t, time));
+            add_cell(text, rk_trial_out(
+                               t)[place(time, rk_trial_scan_interval(t), rk_trial_scans(t))]);
+        }
+        rk_text_add(text, "\r\n");
+    }
+    return rk_text_check(text, diag);
+}
