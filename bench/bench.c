@@ -396,6 +396,49 @@ static void bench_sweep(int threads)
            1e3 * median(seconds, RUNS), 1e9 * median(seconds, RUNS) / (double)N / LENGTH);
 }
 
+/* A check of the demo's PI and of a PID on two lags, without and with the worst over models. */
+static void bench_check(void)
+{
+    static const rk_model models[] = {
+        {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8},
+        {RK_MODEL_SOPDT, -0.19, {160, 62}, 0, 24, 30, 2.4},
+        {RK_MODEL_IPDT, 0.0145, {0, 0}, 0, 3.6, 41, 412},
+    };
+    static const double settings[][4] = {
+        {-11, 46.5, 0, 0}, {-9, 190, 30, 3}, {9.5, 29, 0, 0}};
+    double seconds[RUNS];
+    int m, u, i;
+
+    for (m = 0; m < 3; m++) {
+        for (u = 0; u < 2; u++) {
+            rk_loop_design loop = rk_loop_design_make();
+            rk_check_plan plan = rk_check_plan_make();
+            rk_check check;
+
+            loop.has_model = loop.has_settings = true;
+            loop.model = models[m];
+            loop.settings = rk_settings_make(settings[m][0], settings[m][1], settings[m][2],
+                                             settings[m][3]);
+            loop.ts = 1;
+            loop.out_low = 0;
+            loop.out_high = 100;
+            loop.noise = 0.01;
+            plan.uncertain = u == 1;
+            for (i = 0; i < RUNS; i++) {
+                const double start = now();
+
+                if (rk_check_run(&loop, &plan, &check, NULL) != RK_OK) {
+                    abort();
+                }
+                seconds[i] = now() - start;
+            }
+            printf("Check of %s, %s: %.2f ms\n", rk_model_kind_to_text(models[m].kind),
+                   u == 1 ? "with the worst over models" : "margins, sampling, valve, windup",
+                   1e3 * median(seconds, RUNS));
+        }
+    }
+}
+
 /* One run of few scans, for a counter of instructions: --scans pid|plant N. */
 static int run_scans(const char *what, int scans)
 {
@@ -429,5 +472,6 @@ int main(int argc, char **argv)
     bench_scan("closed loop, PID", 7, false, true, true, SCANS, RUNS);
     bench_sweep(1);
     bench_sweep(0);
+    bench_check();
     return 0;
 }

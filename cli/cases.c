@@ -80,6 +80,7 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
         {"stiction", false, &c->stiction},
         {"sp-weight", false, &c->settings.sp_weight},
         {"tracking-time", true, &c->settings.tt},
+        {"pv-filter", true, &c->settings.pv_filter},
         {"out-low", false, &c->limits.low},
         {"out-high", false, &c->limits.high},
         {"out-rate", false, &c->limits.rate},

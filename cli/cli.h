@@ -45,7 +45,7 @@ typedef struct job {
     double band, kc_percent, repeats, filter_ratio; /* other ways to write kc, ti and tf */
     const char *rule, *mode;
     rk_knobs knobs;
-    double sp_weight, tracking_time;
+    double sp_weight, pv_filter, tracking_time;
     const char *anti_windup;
     double scan;
     double out_low, out_high, out_rate;

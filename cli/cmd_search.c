@@ -348,6 +348,7 @@ static int make_plan(search_job *s)
     p->mode = s->j.mode != NULL ? s->j.mode : "PI";
     p->filter_ratio = isnan(s->ratio) ? p->filter_ratio : s->ratio;
     c = rk_loop_design_conditions(d);
+    p->pv_filter = d->settings.pv_filter;
     p->ts = c.ts;
     p->limits = c.limits;
     p->sp_step = c.sp_step;

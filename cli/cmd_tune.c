@@ -306,7 +306,11 @@ static int tune_all(tune_job *t)
     rk_diag diag = {RK_OK, ""};
     const rk_status status =
         rk_tune_all(&j->loop.model, rule, j->mode, &j->knobs, t->list, &t->count, &diag);
+    int i;
 
+    for (i = 0; status == RK_OK && i < t->count; i++) { /* no rule knows it; the loop has it */
+        t->list[i].settings.pv_filter = j->loop.settings.pv_filter;
+    }
     return status == RK_OK ? EXIT_DONE : fail(j, EXIT_USAGE, "--rule: %s", diag.text);
 }
 
@@ -330,6 +334,7 @@ static int tune_speeds(tune_job *t)
         if (isnan(t->list[i].lambda)) {
             return fail(&t->j, EXIT_USAGE, "--speed: the rule %s has no lambda to turn", rule);
         }
+        t->list[i].settings.pv_filter = t->j.loop.settings.pv_filter;
     }
     t->count = SPEEDS;
     return EXIT_DONE;

@@ -21,7 +21,7 @@ job job_make(const char *command)
     made.given = rk_given_settings_make();
     made.knobs = rk_knobs_make();
     made.band = made.kc_percent = made.repeats = made.filter_ratio = none;
-    made.sp_weight = made.tracking_time = made.scan = none;
+    made.sp_weight = made.pv_filter = made.tracking_time = made.scan = none;
     made.out_low = made.out_high = made.out_rate = none;
     made.loop = rk_loop_design_make();
     made.fit_plan = rk_fit_plan_make();
@@ -259,6 +259,12 @@ static int lay_settings(job *j)
     }
     if (!isnan(j->sp_weight)) {
         s->sp_weight = j->sp_weight;
+    }
+    if (!isnan(j->pv_filter)) {
+        s->pv_filter = j->pv_filter;
+    }
+    if (!(s->pv_filter >= 0)) {
+        return fail(j, EXIT_USAGE, "--pv-filter %g s: give a time of 0 or more", s->pv_filter);
     }
     if (j->anti_windup != NULL &&
         rk_anti_windup_from_text(j->anti_windup, &s->anti_windup, &diag) != RK_OK) {

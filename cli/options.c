@@ -40,6 +40,7 @@ enum {
     OPT_SP_WEIGHT,
     OPT_ANTI_WINDUP,
     OPT_TRACKING_TIME,
+    OPT_PV_FILTER,
     OPT_SCAN,
     OPT_OUT_LOW,
     OPT_OUT_HIGH,
@@ -253,6 +254,9 @@ static error_t parse_settings(int key, char *arg, struct argp_state *state)
     case OPT_ANTI_WINDUP:
         j->anti_windup = arg;
         return 0;
+    case OPT_PV_FILTER:
+        take_time(state, "pv-filter", arg, &j->pv_filter);
+        return 0;
     case OPT_TRACKING_TIME:
         take_time(state, "tracking-time", arg, &j->tracking_time);
         return 0;
@@ -359,6 +363,8 @@ static const struct argp_option settings_list[] = {
     {"ki", OPT_KI, "KI", 0, "parallel form: integral gain, per second", 3},
     {"kd", OPT_KD, "KD", 0, "parallel form: derivative gain, seconds", 3},
     {"sp-weight", OPT_SP_WEIGHT, "B", 0, "setpoint weight, 0 to 1 (default 1)", 3},
+    {"pv-filter", OPT_PV_FILTER, "TIME", 0, "first-order filter on PV before the controller",
+     3},
     {0},
 };
 static const struct argp_option windup_list[] = {

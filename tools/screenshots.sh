@@ -11,16 +11,17 @@ trap 'rm -rf "$work"' EXIT
 mkdir -p "$shots"
 cd "$work"
 "$tool" demo --dir demo >/dev/null
-cp demo/inspect.png demo/fit.png demo/trial-rules.png demo/trial-windup.png demo/trial-manual.png "$shots"
+cp demo/inspect.png demo/fit.png demo/trial-rules.png demo/trial-windup.png "$shots"
 
-# shot NAME COMMAND: what a terminal window shows after the command, as typed in the demo's folder.
+# shot NAME COMMAND [FONT [GEOMETRY]]: what a terminal window shows after the command, as typed in
+# the demo's folder.
 shot() {
     printf '#!/bin/sh\ncd demo\nPATH=%s:$PATH\nprintf "\\$ %s\\n\\n"\n%s\ntouch ../done\nsleep 20\n' \
         "$(dirname "$tool")" "$(echo "$2" | sed 's/%/%%/g; s/"/\\"/g')" "$2" >run.sh
     chmod +x run.sh
     rm -f done
     xvfb-run -a -s '-screen 0 1280x800x24' sh -c '
-        xterm -geometry 116x40+0+0 -fa "DejaVu Sans Mono" -fs '"${3:-13}"' -bg "#fdfdf8" -fg "#202020" -b 12 -e ./run.sh &
+        xterm -geometry '"${4:-116x40}"'+0+0 -fa "DejaVu Sans Mono" -fs '"${3:-13}"' -bg "#fdfdf8" -fg "#202020" -b 12 -e ./run.sh &
         while [ ! -e done ]; do sleep 0.1; done
         sleep 1
         import -window root "'"$shots/$1"'.png"
@@ -45,13 +46,14 @@ shot terminal-inspect 'redkettle inspect blend-brix.loop'
 shot terminal-fit 'redkettle fit blend-brix.loop'
 shot terminal-tune 'redkettle tune blend-brix.loop --mode PI'
 shot terminal-search 'redkettle search blend-brix.loop --mode PID --overshoot 5 --settling 100s --ms 1.4'
-shot terminal-check 'redkettle check blend-brix.loop'
+shot terminal-check 'redkettle check blend-brix.loop --sp 14 --sp 18' 8 180x62
 shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --case "calm: rule=lambda lambda=52s"'
 shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
 shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; sed -n 1,22p plc/blend_brix_controller.st'
 shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --at 15min manual=40 --soft-start 5min --figure run.png'
 cp demo/run.png "$shots/run.png"
-(cd demo && "$tool" tune blend-brix.loop --speed --figure "$shots/speed.png" >/dev/null &&
+(cd demo && "$tool" check blend-brix.loop --figure "$shots/frequency.png" >/dev/null &&
+    "$tool" tune blend-brix.loop --speed --figure "$shots/speed.png" >/dev/null &&
     "$tool" search blend-brix.loop --kc=-24:-1:0.5 --ti 15:100:2.5 --cost load-iae --figure "$shots/sweep.png" >/dev/null)
 live 'redkettle run blend-brix.loop --for 10min --at 30s sp=12.2 --at 5min load=-6 --times 100'
 ls "$shots"

@@ -67,8 +67,8 @@ static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const r
 }
 
 /* From the scan up or down in such steps, so far, then halved. */
-#define SCAN_STEP 1.4
-enum { SCAN_STEPS = 24, SCAN_HALVINGS = 7 };
+#define SCAN_STEP 2.0
+enum { SCAN_STEPS = 16, SCAN_HALVINGS = 8 };
 
 static rk_status find_slowest(const rk_loop_design *loop, const rk_check_plan *plan,
                               rk_check *c)

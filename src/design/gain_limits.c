@@ -88,7 +88,7 @@ static double seek(const seeker *s, rk_status *status)
 static rk_status noise_border(const rk_model *model, const rk_settings *settings,
                               const rk_conditions *c, double most, double size, double *kc)
 {
-    enum { N = 48 };
+    enum { N = 16, TURNS = 4 };
     const rk_trial_case settling = {.plant = *model, .settings = *settings};
     const rk_sweep_plan plan = {.plant = *model,
                                 .limits = c->limits,
@@ -104,7 +104,7 @@ static rk_status noise_border(const rk_model *model, const rk_settings *settings
     int turn, i;
 
     *kc = nan("");
-    for (turn = 0; turn < 3; turn++) {
+    for (turn = 0; turn < TURNS; turn++) {
         rk_status status;
 
         for (i = 0; i < N; i++) {

@@ -296,6 +296,7 @@ rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params
     limits = rk_loop_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made.pid, diag);
     if (status != RK_OK) return status;
+    made.pv_filter = loop->settings.pv_filter;
     made.pid.out_safe = isnan(loop->out_safe) ? limits.low : loop->out_safe;
     take_alarms(loop, &made);
     if (made.hold_time < RK_REAL_MAX && isnan(loop->out_safe)) {

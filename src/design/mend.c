@@ -11,7 +11,7 @@
 
 /* Values tried of each setting, to so many times it and as small a part. */
 #define FAR 8.0
-enum { VALUES = 61, MIDDLE = VALUES / 2 };
+enum { VALUES = 41, MIDDLE = VALUES / 2 };
 _Static_assert((int)VALUES <= (int)RKI_POINTS_MOST, "all values are tried at once");
 
 /* The settings with one value of one of them. */

@@ -63,6 +63,9 @@ rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *setting
     if (tf > 0) {
         add_den(&loop, tf, 0.0);
     }
+    if (settings->pv_filter > 0) {
+        add_den(&loop, settings->pv_filter, 0.0);
+    }
     add_process(&loop, model);
     return loop;
 }

@@ -72,6 +72,7 @@ rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settin
     loop->ih = isinf(settings->ti) ? 0.0 : sampling->ts / settings->ti;
     loop->td = settings->td;
     loop->tf = settings->tf;
+    loop->part = sampling->ts / (settings->pv_filter + sampling->ts);
     loop->integral = sampling->integral;
     for (i = 0; i < 2; i++) {
         loop->below[i] = 1.0 - p.a[i][i];
@@ -117,6 +118,9 @@ void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *
     }
     if (loop->td > 0) {
         sum += loop->td * over(off, ((loop->tf + loop->h) * off) + loop->h);
+    }
+    if (loop->part < 1) { /* y moves by this part of the way to its input */
+        sum *= over(loop->part * z, off + loop->part);
     }
     l = loop->kc * sum * plant;
     *re = creal(l);

@@ -10,6 +10,7 @@ typedef struct rki_sampled_loop {
     double h;              /* scan, s */
     double delay;          /* whole scans */
     double kc, ih, td, tf; /* ih: h / ti */
+    double part;           /* of the PV filter; 1: none */
     rk_integral integral;
     double below[2], cross; /* 1 - the diagonal of the plant's matrix, and its other product */
     double a01, b0[2], b1[2];

@@ -38,9 +38,11 @@ void rki_search_plan_sweep(rki_search_run *s)
 rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, double td)
 {
     const double derivative = s->derivative ? td : 0.0;
+    rk_settings made = rk_settings_make(kc, s->integral ? ti : HUGE_VAL, derivative,
+                                        derivative / s->plan->filter_ratio);
 
-    return rk_settings_make(kc, s->integral ? ti : HUGE_VAL, derivative,
-                            derivative / s->plan->filter_ratio);
+    made.pv_filter = s->plan->pv_filter;
+    return made;
 }
 
 bool rki_search_may_go_on(rki_search_run *s)
@@ -295,8 +297,9 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            "above 1, above 0, and 0 or more",
                            p->filter_ratio, p->weigh_error, p->weigh_effort);
     }
-    if (!(p->noise >= 0) || isinf(p->noise)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g: give 0 or more", p->noise);
+    if (!(p->noise >= 0) || isinf(p->noise) || !(p->pv_filter >= 0) || isinf(p->pv_filter)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g, PV filter %g s: give 0 or more",
+                           p->noise, p->pv_filter);
     }
     if ((int)p->cost < 0 || p->cost >= RK_COSTS || (int)p->effort < 0 ||
         p->effort >= RK_EFFORTS || (p->spread != NULL && p->spread->count == 0)) {

@@ -50,7 +50,7 @@ rk_status rk_form_from_text(const char *text, rk_form *form, rk_diag *diag)
 
 rk_settings rk_settings_make(double kc, double ti, double td, double tf)
 {
-    const rk_settings made = {kc, ti, td, tf, 1.0, RK_ANTI_WINDUP_BACK_CALCULATION, 0.0};
+    const rk_settings made = {kc, ti, td, tf, 1.0, RK_ANTI_WINDUP_BACK_CALCULATION, 0.0, 0.0};
 
     return made;
 }
@@ -88,6 +88,10 @@ rk_status rk_settings_check(const rk_settings *settings, rk_diag *diag)
     if (!(s->sp_weight >= 0 && s->sp_weight <= 1)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "setpoint weight %g: give a number from 0 to 1",
                            s->sp_weight);
+    }
+    if (!(s->pv_filter >= 0) || isinf(s->pv_filter)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "PV filter %g s: give a time of 0 or more",
+                           s->pv_filter);
     }
     if (!(s->tt >= 0) || isinf(s->tt)) {
         return rk_diag_set(

@@ -24,9 +24,10 @@ enum { LANES = 8 };
 /* What the scans need, a lane each. */
 typedef struct lanes {
     double kc[LANES], b[LANES], ki[LANES], kt[LANES], ad[LANES], kd[LANES];
-    double conditional[LANES];        /* 1 or 0 */
-    double rest[LANES];               /* how far from the setpoint PV settles */
-    double ten[LANES], ninety[LANES]; /* those parts of its way there */
+    double part[LANES], filtered[LANES]; /* of the PV filter; part 1: none */
+    double conditional[LANES];           /* 1 or 0 */
+    double rest[LANES];                  /* how far from the setpoint PV settles */
+    double ten[LANES], ninety[LANES];    /* those parts of its way there */
     double i[LANES], d[LANES], g[LANES], out[LANES], x0[LANES], x1[LANES], pv[LANES];
 } lanes;
 
@@ -62,10 +63,13 @@ static inline void scan_lanes(lanes *restrict v, const course *c, tally *restric
     int l;
 
     for (l = 0; l < LANES; l++) {
-        const double pv = v->pv[l], e = sp - pv, size = fabs(e), last = v->out[l];
+        const double pv = v->pv[l], off = sp - pv, size = fabs(off), last = v->out[l];
+        const double stood = v->filtered[l], part = v->part[l];
+        const double moved = stood + (part * (pv - stood)), seen = part < 1.0 ? moved : pv;
+        const double e = sp - seen;
         const double gone = sign * (pv - pv0), x0 = v->x0[l], x1 = v->x1[l];
         const double later = here[l], stored = there[l], before = v->i[l];
-        const double g = (0.0 * sp) - pv, pp = v->kc[l] * ((v->b[l] * sp) - pv);
+        const double g = (0.0 * sp) - seen, pp = v->kc[l] * ((v->b[l] * sp) - seen);
         const double d = (v->ad[l] * v->d[l]) + (v->kd[l] * (g - v->g[l]));
         const double inc = v->ki[l] * e, free_sum = before + inc;
         const double free_v = ((pp + free_sum) + d) + 0.0;
@@ -86,11 +90,11 @@ static inline void scan_lanes(lanes *restrict v, const course *c, tally *restric
         t->high[l] = new_top;
         t->low[l] = gone < bottom ? gone : bottom;
         t->iae[l] += size;
-        t->ise[l] += e * e;
+        t->ise[l] += off * off;
         t->itae[l] += now * size;
         t->below_ten[l] += new_top < v->ten[l] ? 1.0 : 0.0;
         t->below_ninety[l] += new_top < v->ninety[l] ? 1.0 : 0.0;
-        t->outside[l] = fabs(e - v->rest[l]) > band ? scan + 1.0 : outside;
+        t->outside[l] = fabs(off - v->rest[l]) > band ? scan + 1.0 : outside;
         t->travel[l] += move;
         t->effort[l] += move * move;
         t->square[l] += (out - out0) * (out - out0);
@@ -98,6 +102,7 @@ static inline void scan_lanes(lanes *restrict v, const course *c, tally *restric
         v->i[l] = sum + (v->kt[l] * (out - wanted));
         v->d[l] = d;
         v->g[l] = g;
+        v->filtered[l] = seen;
         v->out[l] = out;
         here[l] = u;
         v->x0[l] = next0;
@@ -141,6 +146,8 @@ static bool load_lane(lanes *v, const rk_settings *s, const rk_sweep_plan *plan,
     v->kt[l] = pid.kt_ts;
     v->ad[l] = pid.ad;
     v->kd[l] = pid.kd;
+    v->part[l] = s->pv_filter > 0 ? plan->ts / (s->pv_filter + plan->ts) : 1.0;
+    v->filtered[l] = plan->plant.pv0;
     v->conditional[l] = params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL ? 1.0 : 0.0;
     v->i[l] = pid.i;
     v->d[l] = pid.d;

@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include <redkettle/design/memory.h>
+#include <redkettle/device/filter.h>
 #include <redkettle/device/noise.h>
 #include <redkettle/device/on_off.h>
 #include <redkettle/device/pid.h>
@@ -124,6 +125,7 @@ typedef struct stage {
     rk_pid pid;
     rk_on_off on_off;
     rk_predictor predictor;
+    rk_filter filter;
     rk_noise noise;
     rk_valve valve;
     rk_plant plant;
@@ -203,6 +205,8 @@ static rk_status set_up_pid(stage *st, rk_diag *diag)
     if (st->c->control == RK_CONTROL_MANUAL) {
         rk_pid_set_manual(&st->pid, st->c->manual_out);
     }
+    (void)rk_filter_init(&st->filter, settings.pv_filter, st->c->ts);
+    (void)rk_filter_scan(&st->filter, st->c->plant.pv0);
     return RK_OK;
 }
 
@@ -240,9 +244,11 @@ static double control(stage *st, double sp, double pv, double last)
     case RK_CONTROL_ON_OFF:
         return rk_on_off_scan(&st->on_off, sp, pv) ? st->c->limits.high : st->c->limits.low;
     case RK_CONTROL_PREDICTOR:
-        return rk_pid_scan(&st->pid, sp, rk_predictor_scan(&st->predictor, pv, last));
+        return rk_pid_scan(
+            &st->pid, sp,
+            rk_predictor_scan(&st->predictor, rk_filter_scan(&st->filter, pv), last));
     default:
-        return rk_pid_scan(&st->pid, sp, pv);
+        return rk_pid_scan(&st->pid, sp, rk_filter_scan(&st->filter, pv));
     }
 }
 

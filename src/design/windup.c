@@ -5,6 +5,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/memory.h>
+#include <redkettle/device/filter.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 #include <redkettle/device/ramp.h>
@@ -14,7 +15,7 @@
 #define BAND 0.02
 /* A run lasts so many settling times, and has at most so many scans: more are as good. */
 #define LONG 3.0
-#define SCANS_MOST 4000.0
+#define SCANS_MOST 2000.0
 /* Tracking times tried, to this many times the set one, and ramps in integral times. */
 #define TRACKING_FAR 16.0
 enum { TRACKINGS = 9, RAMPS = 6 };
@@ -52,6 +53,7 @@ static rk_status run(const bench *b, const rk_settings *settings, const rk_limit
     const size_t scans = (size_t)ceil(b->duration / b->ts);
     rk_windup_run made = {0, 0, 0, 0};
     rk_pid_params params;
+    rk_filter filter;
     rk_plant plant;
     rk_ramp ramp;
     rk_pid pid;
@@ -72,9 +74,13 @@ static rk_status run(const bench *b, const rk_settings *settings, const rk_limit
 
         status = rk_ramp_init(&ramp, rate, rate, b->ts, m->pv0);
     }
+    if (status == RK_OK) {
+        status = rk_filter_init(&filter, settings->pv_filter, b->ts);
+    }
     for (i = 0; i < scans && status == RK_OK; i++) {
         const double pv = rk_plant_pv(&plant);
-        const double out = rk_pid_scan(&pid, rk_ramp_scan(&ramp, goal), pv);
+        const double out =
+            rk_pid_scan(&pid, rk_ramp_scan(&ramp, goal), rk_filter_scan(&filter, pv));
 
         made.overshoot = fmax(made.overshoot, sign * (pv - goal));
         made.iae += b->ts * fabs(goal - pv);

@@ -81,6 +81,12 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     rk_limits limits;
 
     if (status != RK_OK) return status;
+    if (loop->settings.pv_filter > 0) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "pv-filter %g s: the emitted block has no PV filter; filter in the "
+                           "PLC before it, or leave pv-filter out",
+                           loop->settings.pv_filter);
+    }
     memset(made, 0, sizeof *made);
     limits = rk_loop_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made->params, diag);

@@ -104,6 +104,7 @@ static const struct key {
     {"settings", "sp-weight", REAL, LOOP(settings.sp_weight)},
     {"settings", "anti-windup", ANTI_WINDUP, LOOP(settings.anti_windup)},
     {"settings", "tracking-time", TIME, LOOP(settings.tt)},
+    {"settings", "pv-filter", TIME, LOOP(settings.pv_filter)},
     {"require", "gain-margin", LIMIT, 0, 0},
     {"require", "phase-margin", LIMIT, 0, 0},
     {"require", "delay-margin", LIMIT, 0, 0},

@@ -421,6 +421,26 @@ START_TEST(the_response_is_the_formula)
 }
 END_TEST
 
+/* A filter on PV is a lag more in the process, to every margin. */
+START_TEST(a_pv_filter_is_a_second_lag)
+{
+    const rk_model one = fopdt(2, 10, 3), two = {RK_MODEL_SOPDT, 2, {10, 4}, 0, 3, 0, 0};
+    rk_settings s = rk_settings_make(0.7, 8, 1, 0.2);
+    rk_margins a, b;
+
+    ck_assert_int_eq(rk_margins_check(&two, &s, &b, NULL), RK_OK);
+    s.pv_filter = 4;
+    ck_assert_int_eq(rk_margins_check(&one, &s, &a, NULL), RK_OK);
+    ck_close(a.gain_margin, b.gain_margin, 1e-9);
+    ck_close(a.phase_margin, b.phase_margin, 1e-9);
+    ck_close(a.delay_margin, b.delay_margin, 1e-9);
+    ck_close(a.ms, b.ms, 1e-9);
+    ck_close(a.kc_stable[1], b.kc_stable[1], 1e-9);
+    s.pv_filter = -1;
+    ck_assert_int_eq(rk_margins_check(&one, &s, &a, NULL), RK_ERR_RANGE);
+}
+END_TEST
+
 /* Order 1 turns by -2 atan(w theta / 2), order 2 by -2 atan((x/2) / (1 - x^2/12)), x = w theta;
    higher ones by w theta itself, the further up the higher. */
 START_TEST(a_rational_dead_time_turns_as_its_order_says)
@@ -476,6 +496,7 @@ Suite *suite_margins(void)
     add_table(t, other_kinds_give_the_closed_forms, kinds);
     add_table(t, stability_of_integrators_is_what_theory_says, verdicts);
     tcase_add_test(t, the_response_is_the_formula);
+    tcase_add_test(t, a_pv_filter_is_a_second_lag);
     tcase_add_loop_test(t, a_rational_dead_time_turns_as_its_order_says, 0, 4);
     tcase_add_test(t, bandwidth_of_a_first_order_loop_is_its_gain);
     suite_add_tcase(suite, t);

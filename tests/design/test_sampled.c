@@ -160,6 +160,7 @@ static bool calms(const rk_model *m, const rk_settings *s, double ts)
     rk_pid_params params;
     rk_plant_params made;
     rk_real memory[1024];
+    rk_filter filter;
     rk_plant plant;
     rk_pid pid;
     double early = 0, late = 0;
@@ -170,8 +171,10 @@ static bool calms(const rk_model *m, const rk_settings *s, double ts)
     ck_assert_int_eq(rk_pid_reset(&pid, m->pv0, m->pv0, m->out0), RK_OK);
     ck_assert_int_eq(rk_plant_params_from_model(m, ts, &made, NULL), RK_OK);
     ck_assert_int_eq(rk_plant_init(&plant, &made, memory, 1024, m->out0), RK_OK);
+    ck_assert_int_eq(rk_filter_init(&filter, s->pv_filter, ts), RK_OK);
     for (scan = 0; scan < 60000; scan++) {
-        const double out = rk_pid_scan(&pid, m->pv0, rk_plant_pv(&plant));
+        const double out =
+            rk_pid_scan(&pid, m->pv0, rk_filter_scan(&filter, rk_plant_pv(&plant)));
         const double pv = rk_plant_scan(&plant, out + (scan == 0 ? 1.0 : 0.0)) - m->pv0;
 
         if (!(fabs(pv) < 1e6)) return false;
@@ -197,6 +200,7 @@ START_TEST(the_blocks_are_stable_up_to_the_limit)
     s.ti = strcmp(mode, "P") == 0 ? HUGE_VAL : fmax(1.5 * s.ti, 3 * ts);
     s.td = strcmp(mode, "PID") == 0 ? 0.2 * time : 0;
     s.tf = 0.2 * s.td;
+    s.pv_filter = _i % 2 == 0 ? 0.3 * time : 0;
     got = sampled(m, &s, ts, 0, RK_INTEGRAL_BACKWARD);
     ck_assert(got.kc_range_exists);
     limit = m->gain > 0 ? got.kc_stable[1] : got.kc_stable[0];

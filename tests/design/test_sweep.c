@@ -14,6 +14,7 @@ static rk_settings any_settings(rng *r, double gain, double ts)
         s.ti = HUGE_VAL;
     }
     s.sp_weight = rng_uniform(r);
+    s.pv_filter = rng_uniform(r) < 0.5 ? 0.0 : 6.0 * rng_uniform(r);
     s.anti_windup = (rk_anti_windup)(int)(3.0 * rng_uniform(r));
     return s;
 }
@@ -34,10 +35,12 @@ static void run_blocks(const rk_sweep_plan *plan, const rk_settings *s, bool loa
     rk_pid_params params;
     rk_plant_params made;
     rk_real memory[64];
+    rk_filter filter;
     rk_plant plant;
     rk_pid pid;
     int scan;
 
+    ck_assert_int_eq(rk_filter_init(&filter, s->pv_filter, plan->ts), RK_OK);
     ck_assert_int_eq(rk_settings_pid_params(s, &plan->limits, plan->ts, &params, NULL), RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, plan->plant.out0), RK_OK);
     ck_assert_int_eq(rk_pid_reset(&pid, plan->plant.pv0, plan->plant.pv0, plan->plant.out0),
@@ -45,7 +48,7 @@ static void run_blocks(const rk_sweep_plan *plan, const rk_settings *s, bool loa
     ck_assert_int_eq(rk_plant_params_from_model(&plan->plant, plan->ts, &made, NULL), RK_OK);
     ck_assert_int_eq(rk_plant_init(&plant, &made, memory, 64, plan->plant.out0), RK_OK);
     for (scan = 0; scan < 500; scan++) {
-        *out = rk_pid_scan(&pid, sp, rk_plant_pv(&plant));
+        *out = rk_pid_scan(&pid, sp, rk_filter_scan(&filter, rk_plant_pv(&plant)));
         *pv = rk_plant_scan(&plant, *out + (load ? plan->load_step : 0.0));
     }
 }

@@ -258,6 +258,28 @@ START_TEST(an_open_step_shows_the_models_numbers)
 }
 END_TEST
 
+/* A filter of 4 s on PV: a loop of two lags, of which PV shows the first. Its OUT is the same
+   as that of the process with both. */
+START_TEST(a_pv_filter_is_seen_by_the_controller_alone)
+{
+    rk_trial_case one = a_case(fopdt(2, 10, 3), 0.5, 10, 0.005), two = one;
+    rk_trial *a, *b;
+    double i;
+
+    one.settings.pv_filter = 4;
+    two.plant = (rk_model){RK_MODEL_SOPDT, 2, {10, 4}, 0, 3, 0, 0};
+    a = run(&one, (rk_trial_plan){.sp_step = 3, .duration = 60});
+    b = run(&two, (rk_trial_plan){.sp_step = 3, .duration = 60});
+    for (i = 0; i < 59; i += 0.5) {
+        ck_assert_double_eq_tol(rk_trial_out(a)[(size_t)(i / 0.005)],
+                                rk_trial_out(b)[(size_t)(i / 0.005)], 2e-3);
+    }
+    ck_assert_double_gt(pv_at(a, 10), pv_at(b, 10) + 0.2);
+    rk_trial_free(a);
+    rk_trial_free(b);
+}
+END_TEST
+
 START_TEST(within_the_deadband_nothing_is_done)
 {
     rk_trial_case c = a_case(fopdt(2, 10, 3), 0.6, 10, 0.5);
@@ -382,6 +404,7 @@ Suite *suite_trial_kinds(void)
     tcase_add_test(t, a_perfect_predictor_is_the_quick_loop_delayed);
     tcase_add_test(t, a_sticking_valve_cycles);
     tcase_add_test(t, an_open_step_shows_the_models_numbers);
+    tcase_add_test(t, a_pv_filter_is_seen_by_the_controller_alone);
     tcase_add_test(t, within_the_deadband_nothing_is_done);
     tcase_add_test(t, a_run_cut_short_says_so);
     add_table(t, what_makes_no_trial_is_refused, spoilt);

@@ -361,7 +361,8 @@ START_TEST(a_valve_strokes_sticks_and_plays)
 {
     static const double outs[] = {51, 51.6, 55, 55, 55, 54, 53.4, 53.4};
     static const double places[] = {50, 51.1, 53.1, 54.5, 54.5, 54.5, 53.9, 53.9};
-    const rk_valve_params params = {2, 1, 1.5}, wrong[] = {{-1, 0, 0}, {0, -1, 0}, {0, 0, QNAN}};
+    const rk_valve_params params = {2, 1, 1.5},
+                          wrong[] = {{-1, 0, 0}, {0, -1, 0}, {0, 0, QNAN}};
     rk_valve valve;
     size_t i;
 

@@ -49,6 +49,7 @@ static const char whole[] = "; a loop\n"
                             "sp-weight = 0.5\n"
                             "anti-windup = conditional\n"
                             "tracking-time = 30s\n"
+                            "pv-filter = 1500ms\n"
                             "[require]\n"
                             "ms = 1.7\n"
                             "settling = 10min\n"
@@ -117,6 +118,7 @@ START_TEST(every_key_reaches_its_place)
     ck_assert_double_eq(l.settings.sp_weight, 0.5);
     ck_assert_int_eq((int)l.settings.anti_windup, RK_ANTI_WINDUP_CONDITIONAL);
     ck_assert_double_eq(l.settings.tt, 30);
+    ck_assert_double_eq(l.settings.pv_filter, 1.5);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_MS], 1.7);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_SETTLING], 600);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_GAIN_MARGIN], 2); /* the default */

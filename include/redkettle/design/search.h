@@ -50,6 +50,7 @@ typedef struct rk_search_plan {
     double load_step;    /* out-EU, not 0; of the load's */
     const char *mode;    /* "P", "PI", "PD", "PID" */
     double filter_ratio; /* tf is td / filter_ratio, > 1 */
+    double pv_filter;    /* of all settings, s, >= 0; 0: none */
     rk_cost cost;
     double weigh_error;  /* what is made small is this times the cost, > 0 .. */
     double weigh_effort; /* .. and this times the effort of the same steps, >= 0 */

@@ -35,6 +35,7 @@ typedef struct rk_settings {
     double sp_weight; /* setpoint weight on P, 0..1 */
     rk_anti_windup anti_windup;
     double tt; /* tracking time, s, > 0; 0: ti without and sqrt(ti td) with derivative action */
+    double pv_filter; /* first-order filter on PV before the controller, s, >= 0; 0: none */
 } rk_settings;
 
 /** Settings with these three and all else at its default: weight 1, back-calculation. */
