@@ -404,8 +404,7 @@ static void bench_check(void)
         {RK_MODEL_SOPDT, -0.19, {160, 62}, 0, 24, 30, 2.4},
         {RK_MODEL_IPDT, 0.0145, {0, 0}, 0, 3.6, 41, 412},
     };
-    static const double settings[][4] = {
-        {-11, 46.5, 0, 0}, {-9, 190, 30, 3}, {9.5, 29, 0, 0}};
+    static const double settings[][4] = {{-11, 46.5, 0, 0}, {-9, 190, 30, 3}, {9.5, 29, 0, 0}};
     double seconds[RUNS];
     int m, u, i;
 
