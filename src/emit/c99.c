@@ -26,6 +26,10 @@ static void add_struct(rk_text *text, const rki_controller *c)
         rk_text_add(text, "    double d_part;     /* the filtered derivative */\n"
                           "    double g_last;     /* what it acts on, a scan ago */\n");
     }
+    if (c->filter) {
+        rk_text_add(text, "    double pv_last;    /* PV behind its filter, a scan ago */\n"
+                          "    int pv_known;      /* there was a good PV */\n");
+    }
     rk_text_add(text,
                 "    int fresh;         /* the next good scan takes PV as it finds it */\n"
                 "} %s;\n\n",
@@ -113,7 +117,29 @@ static void add_init(rk_text *text, const rki_controller *c)
     if (c->derivative) {
         rk_text_add(text, "    c->d_part = 0.0;\n    c->g_last = 0.0;\n");
     }
+    if (c->filter) {
+        rk_text_add(text, "    c->pv_last = 0.0;\n    c->pv_known = 0;\n");
+    }
     rk_text_add(text, "    c->fresh = 1;\n}\n\n");
+}
+
+/* A bad pv is seen as it is, so that it is held; the filter waits for the next good one. */
+static void add_filter(rk_text *text, const rki_controller *c)
+{
+    if (!c->filter) return;
+    rk_text_add(text,
+                "static double filtered(%s *c, double pv)\n{\n"
+                "    double seen = pv;\n\n"
+                "    if (is_finite(pv) && c->pv_known) {\n"
+                "        seen = c->pv_last + (PV_PART * (pv - c->pv_last));\n"
+                "        if (!is_finite(seen)) seen = c->pv_last;\n"
+                "    }\n"
+                "    if (is_finite(seen)) {\n"
+                "        c->pv_last = seen;\n"
+                "        c->pv_known = 1;\n"
+                "    }\n"
+                "    return seen;\n}\n\n",
+                c->name);
 }
 
 static void add_scan(rk_text *text, const rki_controller *c)
@@ -123,10 +149,13 @@ static void add_scan(rk_text *text, const rki_controller *c)
     const char *sum = c->derivative ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
 
     rk_text_add(text, "double %s_scan(%s *c, double sp, double pv)\n{\n", c->name, c->name);
-    rk_text_add(text, "    const double p = KC * ((P_WEIGHT * sp) - pv);\n");
+    if (c->filter) {
+        rk_text_add(text, "    const double seen = filtered(c, pv);\n");
+    }
+    rk_text_add(text, "    const double p = KC * ((P_WEIGHT * sp) - %s);\n", c->pv);
     if (c->derivative) {
-        rk_text_add(text, "    const double g = (D_WEIGHT * sp) - pv;\n"
-                          "    const double g_last = c->fresh ? g : c->g_last;\n"
+        rk_text_add(text, "    const double g = (D_WEIGHT * sp) - %s;\n", c->pv);
+        rk_text_add(text, "    const double g_last = c->fresh ? g : c->g_last;\n"
                           "    const double d_last = c->fresh ? 0.0 : c->d_part;\n"
                           "    const double d = (AD * d_last) + (KD * (g - g_last));\n");
     }
@@ -141,9 +170,9 @@ static void add_scan(rk_text *text, const rki_controller *c)
         "        const double i_last = c->fresh ? %s : c->i_part;\n",
         manual_i, auto_i);
     rk_text_add(text,
-                "        %sdouble inc = KI_TS * (sp - pv);\n"
+                "        %sdouble inc = KI_TS * (sp - %s);\n"
                 "        %sdouble v = %s;\n\n",
-                c->conditional ? "" : "const ", c->conditional ? "" : "const ", sum);
+                c->conditional ? "" : "const ", c->pv, c->conditional ? "" : "const ", sum);
     if (c->conditional) {
         rk_text_add(text,
                     "        /* Beyond a limit the integral may only come back. */\n"
@@ -190,6 +219,7 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *d
     rk_text_add(text, "\n%s", finite_and_clamp);
     add_limited(text, &c);
     add_init(text, &c);
+    add_filter(text, &c);
     add_scan(text, &c);
     return rk_text_check(text, diag);
 }

@@ -29,7 +29,8 @@ void rki_upper(const char *name, char *upper_name)
     } while (*name++ != '\0');
 }
 
-void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+void rki_block_name(const rk_loop_design *loop, const char *ending,
+                    char name[RK_BLOCK_NAME_CHARS])
 {
     /* IEC 61131-3 forbids two underscores in a row and one at the end; C a leading digit. */
     size_t length = 0;
@@ -48,7 +49,30 @@ void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHAR
     if (length > 0 && name[length - 1] == '_') {
         length--;
     }
-    (void)sprintf(name + length, "_controller");
+    (void)sprintf(name + length, "%s", ending);
+}
+
+void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+{
+    rki_block_name(loop, "_controller", name);
+}
+
+void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+{
+    rki_block_name(loop, "_plant", name);
+}
+
+void rki_add_literal(rk_text *text, double value)
+{
+    char number[RK_REAL_CHARS];
+    char *exponent;
+
+    rk_real_format(value, number);
+    exponent = strchr(number, 'e');
+    if (exponent != NULL) {
+        *exponent = 'E';
+    }
+    rk_text_add(text, "LREAL#%s", number);
 }
 
 static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
@@ -81,12 +105,6 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     rk_limits limits;
 
     if (status != RK_OK) return status;
-    if (loop->settings.pv_filter > 0) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "pv-filter %g s: the emitted block has no PV filter; filter in the "
-                           "PLC before it, or leave pv-filter out",
-                           loop->settings.pv_filter);
-    }
     memset(made, 0, sizeof *made);
     limits = rk_loop_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made->params, diag);
@@ -104,6 +122,9 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     made->derivative = loop->settings.td > 0;
     made->conditional = made->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL;
     made->rate = isfinite(limits.rate);
+    made->filter = loop->settings.pv_filter > 0;
+    made->pv_part = loop->ts / (loop->settings.pv_filter + loop->ts);
+    made->pv = made->filter ? "seen" : "pv";
     rk_emit_block_name(loop, made->name);
     rki_upper(made->name, made->upper_name);
     return RK_OK;
@@ -127,6 +148,7 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
         {true, {"out_lo", p->params.out_lo, "lowest output"}},
         {true, {"out_hi", p->params.out_hi, "highest output"}},
         {c->rate, {"out_step", p->out_step, "output rate * scan"}},
+        {c->filter, {"pv_part", c->pv_part, "scan / (PV filter time + scan)"}},
     };
     int count = 0, i;
 
@@ -150,7 +172,7 @@ void rki_add_plain(rk_text *text, const char *words)
     }
 }
 
-static void add_line(rk_text *text, const char *lead, const char *words)
+void rki_add_line(rk_text *text, const char *lead, const char *words)
 {
     if (words[0] == '\0') { /* no blanks at the end of a line */
         size_t length = strlen(lead);
@@ -177,10 +199,10 @@ static void add_number_95(rk_text *text, const char *lead, const char *what, dou
     } else {
         (void)snprintf(line, sizeof line, "%s%.6g %s", what, value, unit);
     }
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
 }
 
-static void add_model(rk_text *text, const rk_loop_design *loop, const char *lead)
+void rki_add_model(rk_text *text, const rk_loop_design *loop, const char *lead)
 {
     const rk_model *m = &loop->model;
     char line[RK_PATH_CHARS + 128], unit[(2 * RK_UNITS_CHARS) + 16];
@@ -188,13 +210,13 @@ static void add_model(rk_text *text, const rk_loop_design *loop, const char *lea
 
     (void)snprintf(line, sizeof line, "Record        %s",
                    loop->record_file[0] != '\0' ? loop->record_file : "none given");
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
     if (!loop->has_model) {
-        add_line(text, lead, "Model         none given");
+        rki_add_line(text, lead, "Model         none given");
         return;
     }
     (void)snprintf(line, sizeof line, "Model         %s", rk_model_kind_words(m->kind));
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
     (void)snprintf(unit, sizeof unit, "%s per %s%s", loop->pv_units, loop->out_units,
                    rk_model_kind_integrates(m->kind) ? " and s" : "");
     add_number_95(text, lead, "  gain          ", m->gain, loop->gain95, unit);
@@ -203,7 +225,7 @@ static void add_model(rk_text *text, const rk_loop_design *loop, const char *lea
     }
     if (m->kind == RK_MODEL_SOPDT_OSC) {
         (void)snprintf(line, sizeof line, "  damping       %.6g", m->damping);
-        add_line(text, lead, line);
+        rki_add_line(text, lead, line);
     }
     add_number_95(text, lead, "  dead time     ", m->dead_time, loop->dead_time95, "s");
 }
@@ -219,14 +241,14 @@ static rk_status add_margins(rk_text *text, const rk_loop_design *loop, const ch
     status = rk_margins_check(&loop->model, &loop->settings, &margins, diag);
     if (status != RK_OK) return status;
     if (!margins.stable) {
-        add_line(text, lead, "Margins       NONE: THE LOOP IS UNSTABLE ON THIS MODEL");
+        rki_add_line(text, lead, "Margins       NONE: THE LOOP IS UNSTABLE ON THIS MODEL");
         return RK_OK;
     }
     (void)snprintf(
         line, sizeof line,
         "Margins       gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g (continuous)",
         margins.gain_margin, margins.phase_margin, margins.delay_margin, margins.ms);
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
     return RK_OK;
 }
 
@@ -245,7 +267,7 @@ static void add_settings(rk_text *text, const rki_controller *c, const char *lea
     } else {
         (void)snprintf(line, sizeof line, "Settings      rule %s", loop->rule);
     }
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
     used = (size_t)snprintf(line, sizeof line, "  ideal form    kc %.6g %s per %s", s->kc,
                             loop->out_units, loop->pv_units);
     if (isfinite(s->ti)) {
@@ -254,14 +276,18 @@ static void add_settings(rk_text *text, const rki_controller *c, const char *lea
     if (c->derivative) {
         (void)snprintf(line + used, sizeof line - used, ", td %.6g s, tf %.6g s", s->td, s->tf);
     }
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
+    if (c->filter) {
+        (void)snprintf(line, sizeof line, "  PV filter     %.6g s", s->pv_filter);
+        rki_add_line(text, lead, line);
+    }
     (void)snprintf(line, sizeof line, "  anti-windup   %s",
                    rk_anti_windup_to_text(s->anti_windup));
     if (s->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && isfinite(s->ti)) {
         (void)snprintf(line, sizeof line,
                        "  anti-windup   back-calculation, tracking time %.6g s", c->params.tt);
     }
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
 }
 
 rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char *lead,
@@ -272,22 +298,22 @@ rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char 
 
     (void)snprintf(line, sizeof line, "%s controller for the loop \"%s\"",
                    rk_settings_mode(&loop->settings), loop->name);
-    add_line(text, lead, line);
-    add_line(text, lead,
-             "Made by Red Kettle " RK_VERSION "; change the loop file and emit again.");
-    add_line(text, lead, "");
+    rki_add_line(text, lead, line);
+    rki_add_line(text, lead,
+                 "Made by Red Kettle " RK_VERSION "; change the loop file and emit again.");
+    rki_add_line(text, lead, "");
     (void)snprintf(line, sizeof line,
                    "Scan          %.6g s: call it once every scan, no other way", loop->ts);
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
     (void)snprintf(line, sizeof line, "Action        %s (kc is %s)",
                    loop->settings.kc < 0 ? "direct: OUT rises with PV"
                                          : "reverse: OUT falls as PV rises",
                    loop->settings.kc < 0 ? "negative" : "positive");
-    add_line(text, lead, line);
+    rki_add_line(text, lead, line);
     (void)snprintf(line, sizeof line, "OUT           %.6g to %.6g %s", loop->out_low,
                    loop->out_high, loop->out_units);
-    add_line(text, lead, line);
-    add_model(text, loop, lead);
+    rki_add_line(text, lead, line);
+    rki_add_model(text, loop, lead);
     add_settings(text, c, lead);
     return add_margins(text, loop, lead, diag);
 }

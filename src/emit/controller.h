@@ -13,7 +13,9 @@ typedef struct rki_controller {
     rk_pid_params params;
     rk_pid block;     /* initialised: its coefficients are the emitted ones */
     double out_start; /* the operating point's output within the limits, or the low limit */
-    bool derivative, rate, conditional;
+    bool derivative, rate, conditional, filter;
+    double pv_part; /* of the PV filter: scan / (time + scan) */
+    const char *pv; /* what the block controls by: "pv", or "seen" behind its filter */
 } rki_controller;
 
 /** A coefficient of the emitted block; name in lower case. */
@@ -23,13 +25,27 @@ typedef struct rki_constant {
     const char *comment;
 } rki_constant;
 
-enum { RKI_CONSTANTS_MAX = 10 };
+enum { RKI_CONSTANTS_MAX = 11 };
 
 /** The coefficients that this controller uses, in the order in which they are written. */
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX]);
 
 /** Check the loop and compute the coefficients, by the device block itself. */
 rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, rk_diag *diag);
+
+/** The loop's name as a word of the standard's and of C, with an ending: "_controller". */
+void rki_block_name(const rk_loop_design *loop, const char *ending,
+                    char name[RK_BLOCK_NAME_CHARS]);
+
+/** A number as the standard writes it: LREAL#1.5E-07, typed, so that no compiler reads it in
+ * single precision first. */
+void rki_add_literal(rk_text *text, double value);
+
+/** A comment's lines; each starts with `lead`. */
+void rki_add_line(rk_text *text, const char *lead, const char *words);
+
+/** The lines that say what record and model are behind it. */
+void rki_add_model(rk_text *text, const rk_loop_design *loop, const char *lead);
 
 /** A name in capitals; as much room as the name itself. */
 void rki_upper(const char *name, char *upper_name);

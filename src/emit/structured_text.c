@@ -3,20 +3,6 @@
 
 #include "controller.h"
 
-/* LREAL#1.5E-07: typed, so that no compiler reads the number in single precision first. */
-static void add_literal(rk_text *text, double value)
-{
-    char number[RK_REAL_CHARS];
-    char *exponent;
-
-    rk_real_format(value, number);
-    exponent = strchr(number, 'e');
-    if (exponent != NULL) {
-        *exponent = 'E';
-    }
-    rk_text_add(text, "LREAL#%s", number);
-}
-
 static void add_constants(rk_text *text, const rki_controller *c)
 {
     rki_constant list[RKI_CONSTANTS_MAX];
@@ -26,7 +12,7 @@ static void add_constants(rk_text *text, const rki_controller *c)
     rk_text_add(text, "VAR CONSTANT\n");
     for (i = 0; i < count; i++) {
         rk_text_add(text, "    %-8s : LREAL := ", list[i].name);
-        add_literal(text, list[i].value);
+        rki_add_literal(text, list[i].value);
         rk_text_add(text, "; (* %s *)\n", list[i].comment);
     }
     rk_text_add(text, "END_VAR\n");
@@ -48,11 +34,11 @@ static void add_interface(rk_text *text, const rki_controller *c)
     add_comment(text, "measured value", c->loop->pv_units);
     rk_text_add(text, "    automatic : BOOL := TRUE; (* TRUE automatic, FALSE manual *)\n"
                       "    manual_out : LREAL := ");
-    add_literal(text, c->out_start);
+    rki_add_literal(text, c->out_start);
     rk_text_add(text, ";");
     add_comment(text, "output in manual", c->loop->out_units);
     rk_text_add(text, "    out_start : LREAL := ");
-    add_literal(text, c->out_start);
+    rki_add_literal(text, c->out_start);
     rk_text_add(text, ";");
     add_comment(text, "what stands on the valve at the first scan", c->loop->out_units);
     rk_text_add(text, "END_VAR\nVAR_OUTPUT\n    out : LREAL;");
@@ -68,6 +54,11 @@ static void add_interface(rk_text *text, const rki_controller *c)
                           "    g_last : LREAL := LREAL#0.0; (* what it acts on, a scan ago *)\n"
                           "    d_new : LREAL;\n"
                           "    g : LREAL;\n");
+    }
+    if (c->filter) {
+        rk_text_add(text, "    seen : LREAL; (* pv behind its filter *)\n"
+                          "    pv_last : LREAL := LREAL#0.0; (* the same, a scan ago *)\n"
+                          "    pv_known : BOOL := FALSE; (* there was a good pv *)\n");
     }
     rk_text_add(text,
                 "    started : BOOL := FALSE; (* the first scan is behind us *)\n"
@@ -109,12 +100,27 @@ static void add_limits(rk_text *text, const rki_controller *c, const char *inden
     }
 }
 
+/* A bad pv is seen as it is, so that it is held; the filter waits for the next good one. */
+static void add_filter(rk_text *text, const rki_controller *c)
+{
+    if (!c->filter) return;
+    rk_text_add(text, "seen := pv;\n"
+                      "IF ((pv - pv) = LREAL#0.0) AND pv_known THEN\n"
+                      "    seen := pv_last + (pv_part * (pv - pv_last));\n"
+                      "    IF NOT ((seen - seen) = LREAL#0.0) THEN seen := pv_last; END_IF;\n"
+                      "END_IF;\n"
+                      "IF (seen - seen) = LREAL#0.0 THEN\n"
+                      "    pv_last := seen;\n"
+                      "    pv_known := TRUE;\n"
+                      "END_IF;\n");
+}
+
 static void add_parts(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "p_part := kc * ((p_weight * sp) - pv);\n");
+    rk_text_add(text, "p_part := kc * ((p_weight * sp) - %s);\n", c->pv);
     if (!c->derivative) return;
-    rk_text_add(text, "g := (d_weight * sp) - pv;\n"
-                      "IF fresh THEN\n"
+    rk_text_add(text, "g := (d_weight * sp) - %s;\n", c->pv);
+    rk_text_add(text, "IF fresh THEN\n"
                       "    g_last := g;\n"
                       "    d_part := LREAL#0.0;\n"
                       "END_IF;\n"
@@ -128,7 +134,7 @@ static void add_automatic(rk_text *text, const rki_controller *c)
 
     rk_text_add(text, "    IF fresh THEN i_part := %s; END_IF;\n",
                 c->derivative ? "(out - p_part) - d_new" : "out - p_part");
-    rk_text_add(text, "    increment := ki_ts * (sp - pv);\n");
+    rk_text_add(text, "    increment := ki_ts * (sp - %s);\n", c->pv);
     rk_text_add(text, "    v := %s;\n", sum);
     if (c->conditional) {
         rk_text_add(text,
@@ -148,6 +154,7 @@ static void add_automatic(rk_text *text, const rki_controller *c)
 static void add_body(rk_text *text, const rki_controller *c)
 {
     add_start(text);
+    add_filter(text, c);
     add_parts(text, c);
     rk_text_add(text, "IF automatic THEN\n");
     add_automatic(text, c);

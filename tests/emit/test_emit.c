@@ -41,18 +41,23 @@ static const struct {
     const char *fact;
     double kc, ti, td, tf, b, rate;
     rk_anti_windup way;
+    double pv_filter;
 } variants[] = {
-    {"PI, back-calculation", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION},
-    {"PI, conditional", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_CONDITIONAL},
-    {"PI, no anti-windup", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE},
-    {"PI, weight and rate", -11.3, 46.5, 0, 0, 0.6, 2.5, RK_ANTI_WINDUP_BACK_CALCULATION},
-    {"P", -7, HUGE_VAL, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION},
-    {"PD", -7, HUGE_VAL, 5, 0.5, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE},
+    {"PI, back-calculation", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION,
+     0},
+    {"PI, conditional", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_CONDITIONAL, 0},
+    {"PI, no anti-windup", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE, 0},
+    {"PI, weight and rate", -11.3, 46.5, 0, 0, 0.6, 2.5, RK_ANTI_WINDUP_BACK_CALCULATION, 0},
+    {"P", -7, HUGE_VAL, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION, 0},
+    {"PD", -7, HUGE_VAL, 5, 0.5, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE, 0},
     {"PID, back-calculation", -9.1, 40.7, 7.3, 0.73, 1, HUGE_VAL,
-     RK_ANTI_WINDUP_BACK_CALCULATION},
+     RK_ANTI_WINDUP_BACK_CALCULATION, 0},
     {"PID, conditional, weight, rate", -9.1, 40.7, 7.3, 0.73, 0.35, 1.7,
-     RK_ANTI_WINDUP_CONDITIONAL},
-    {"PID, unfiltered, none", -3.3, 40.7, 7.3, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE},
+     RK_ANTI_WINDUP_CONDITIONAL, 0},
+    {"PID, unfiltered, none", -3.3, 40.7, 7.3, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_NONE, 0},
+    {"PI, PV filter", -11.3, 46.5, 0, 0, 1, HUGE_VAL, RK_ANTI_WINDUP_BACK_CALCULATION, 3.7},
+    {"PID, conditional, PV filter, rate", -9.1, 40.7, 7.3, 0.73, 0.35, 1.7,
+     RK_ANTI_WINDUP_CONDITIONAL, 0.4},
 };
 
 static rk_loop_design variant(int row)
@@ -63,6 +68,7 @@ static rk_loop_design variant(int row)
                                      variants[row].tf);
     loop.settings.sp_weight = variants[row].b;
     loop.settings.anti_windup = variants[row].way;
+    loop.settings.pv_filter = variants[row].pv_filter;
     loop.out_rate = variants[row].rate;
     return loop;
 }
@@ -108,8 +114,10 @@ static void run_device(const rk_loop_design *loop, const stimulus *s, double *ou
     const rk_limits limits = rk_loop_design_limits(loop);
     int at_low = 0, at_high = 0, i;
     rk_pid_params params;
+    rk_filter filter;
     rk_pid pid;
 
+    ck_assert_int_eq(rk_filter_init(&filter, loop->settings.pv_filter, loop->ts), RK_OK);
     ck_assert_int_eq(rk_settings_pid_params(&loop->settings, &limits, loop->ts, &params, NULL),
                      RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, loop->model.out0), RK_OK);
@@ -119,7 +127,9 @@ static void run_device(const rk_loop_design *loop, const stimulus *s, double *ou
         } else {
             rk_pid_set_manual(&pid, s[i].manual_out);
         }
-        out[i] = rk_pid_scan(&pid, s[i].sp, s[i].pv);
+        /* as rk_loop: the filter sees good values alone */
+        out[i] = rk_pid_scan(&pid, s[i].sp,
+                             isfinite(s[i].pv) ? rk_filter_scan(&filter, s[i].pv) : s[i].pv);
         at_low += out[i] == 0;
         at_high += out[i] == 100;
     }

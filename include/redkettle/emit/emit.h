@@ -15,6 +15,9 @@ enum { RK_BLOCK_NAME_CHARS = RK_NAME_CHARS + 16 };
  */
 void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
+/** The same for the plant twin: blend_brix_plant. */
+void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+
 /**
  * The controller of a loop as program text at the loop's scan interval: an IEC 61131-3
  * Structured Text function block (LREAL), or a C99 header and source with no dependencies. All
