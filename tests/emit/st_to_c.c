@@ -48,10 +48,13 @@ static bool next(scanner *s)
                 length += 1 + strspn(s->at + length + 1, "+-0123456789");
             }
         }
-    } else if (strncmp(s->at, ":=", 2) == 0 || strncmp(s->at, "<>", 2) == 0) {
+    } else if (isdigit((unsigned char)*s->at)) {
+        length = strspn(s->at, "0123456789");
+    } else if (strncmp(s->at, ":=", 2) == 0 || strncmp(s->at, "<>", 2) == 0 ||
+               strncmp(s->at, "..", 2) == 0) {
         length = 2;
     } else {
-        ck_assert_msg(strchr("()+-*/<>=;:", *s->at) != NULL, "what is '%.20s'?", s->at);
+        ck_assert_msg(strchr("()+-*/<>=;:[]", *s->at) != NULL, "what is '%.20s'?", s->at);
     }
     ck_assert_uint_lt(length, sizeof s->token);
     memcpy(s->token, s->at, length);
@@ -77,9 +80,28 @@ static void add_value(rk_text *c, const char *token)
         rk_text_add(c, "(%s)", token + 6);
     } else if (strcmp(token, "TRUE") == 0 || strcmp(token, "FALSE") == 0) {
         rk_text_add(c, "%d", token[0] == 'T');
+    } else if (isdigit((unsigned char)token[0])) {
+        rk_text_add(c, "%s", token);
     } else {
         ck_abort_msg("'%s' is no value", token);
     }
+}
+
+/* ARRAY[0..n] OF LREAL; all of it 0, the standard's initial value. */
+static void array(scanner *s, const char *name, rk_text *fields, rk_text *init)
+{
+    int last;
+
+    expect(s, "[");
+    expect(s, "0");
+    expect(s, "..");
+    ck_assert(next(s) && sscanf(s->token, "%d", &last) == 1);
+    expect(s, "]");
+    expect(s, "OF");
+    expect(s, "LREAL");
+    expect(s, ";");
+    rk_text_add(fields, "    double %s[%d];\n", name, last + 1);
+    rk_text_add(init, "    { int i; for (i = 0; i <= %d; i++) b->%s[i] = 0; }\n", last, name);
 }
 
 /* name : TYPE [:= value]; up to END_VAR. */
@@ -92,8 +114,13 @@ static void declarations(scanner *s, rk_text *fields, rk_text *init)
         ck_assert(islower((unsigned char)s->token[0]));
         (void)snprintf(name, sizeof name, "%s", s->token);
         expect(s, ":");
-        ck_assert(next(s) && (is(s, "LREAL") || is(s, "BOOL")));
-        rk_text_add(fields, "    %s %s;\n", is(s, "BOOL") ? "int" : "double", name);
+        ck_assert(next(s));
+        if (is(s, "ARRAY")) {
+            array(s, name, fields, init);
+            continue;
+        }
+        ck_assert(is(s, "LREAL") || is(s, "BOOL") || is(s, "DINT"));
+        rk_text_add(fields, "    %s %s;\n", is(s, "LREAL") ? "double" : "int", name);
         ck_assert(next(s));
         if (is(s, ":=")) {
             ck_assert(next(s));
@@ -129,7 +156,9 @@ static void statement_token(scanner *s, rk_text *body)
             return;
         }
     }
-    if (islower((unsigned char)s->token[0])) {
+    if (isdigit((unsigned char)s->token[0])) {
+        add_value(body, s->token);
+    } else if (islower((unsigned char)s->token[0])) {
         rk_text_add(body, "b->%s", s->token);
     } else if (isupper((unsigned char)s->token[0])) {
         add_value(body, s->token);

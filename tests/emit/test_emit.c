@@ -254,6 +254,109 @@ START_TEST(emitted_structured_text_read_by_the_standard_gives_the_same_bits)
 }
 END_TEST
 
+/* Every kind, with and without a part of a scan in its dead time. */
+static const rk_model twins[] = {
+    {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8},
+    {RK_MODEL_FOPDT, 2, {10, 0}, 0, 0, 42, 0},
+    {RK_MODEL_SOPDT, 1.5, {20, 8}, 0, 3, 42, 5},
+    {RK_MODEL_SOPDT_OSC, 1, {6, 0}, 0.3, 2.4, 42, 5},
+    {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4.2, 42, 100},
+    {RK_MODEL_IPDT_LAG, 0.02, {5, 0}, 0, 1, 42, 100},
+};
+
+static void run_twin(const rk_loop_design *loop, const stimulus *s, double *pv)
+{
+    rk_plant_params params;
+    rk_real memory[64];
+    rk_plant plant;
+    int i;
+
+    ck_assert_int_eq(rk_plant_params_from_model(&loop->model, loop->ts, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &params, memory, 64, params.out0), RK_OK);
+    for (i = 0; i < SCANS; i++) {
+        pv[i] = rk_plant_scan(&plant, s[i].manual_out + s[i].sp);
+    }
+}
+
+/* The stimuli's manual output is the twin's OUT, their setpoint its load. */
+START_TEST(an_emitted_twin_gives_the_plants_bits)
+{
+    static const char *const strict[] = {
+        "cc",      "-std=c99",           "-Wall", "-Wextra",
+        "-Werror", "-pedantic",          "-O2",   "-ffp-contract=off",
+        "-c",      "blend_brix_plant.c", NULL};
+    static const char *const link[] = {"cc", "-std=c99", "-O2", "main.c", "blend_brix_plant.o",
+                                       "-o", "program",  NULL};
+    static const char *const alone[] = {"cc",     "-std=c99", "-O2",     "-ffp-contract=off",
+                                        "main.c", "-o",       "program", NULL};
+    rk_loop_design loop = brix_loop();
+    rk_text *h = rk_text_create(), *c = rk_text_create(), *main_c = rk_text_create();
+    rk_text *st = rk_text_create(), *block, *main_st = rk_text_create();
+    static stimulus s[SCANS];
+    static double wanted[SCANS];
+    char *dir = scratch_make();
+
+    loop.model = twins[_i];
+    loop.has_settings = false; /* it needs none */
+    fill_stimuli(s);
+    run_twin(&loop, s, wanted);
+    ck_assert_int_eq(rk_emit_plant_c_header(&loop, h, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_plant_c_source(&loop, c, NULL), RK_OK);
+    put_file(path_in(dir, "blend_brix_plant.h"), rk_text_chars(h));
+    put_file(path_in(dir, "blend_brix_plant.c"), rk_text_chars(c));
+    rk_text_add(main_c,
+                "%s#include \"blend_brix_plant.h\"\nstatic blend_brix_plant p;\n"
+                "static void start(void) { blend_brix_plant_init(&p); }\n"
+                "static double scan(double sp, double pv, int automatic, double manual)\n"
+                "{\n    (void)pv;\n    (void)automatic;\n    p.load = sp;\n"
+                "    return blend_brix_plant_scan(&p, manual);\n}\n%s",
+                runner_head, runner_tail);
+    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    compile(dir, strict);
+    compile(dir, link);
+    compare(dir, s, wanted, "C");
+
+    ck_assert_int_eq(rk_emit_plant_st(&loop, st, NULL), RK_OK);
+    block = st_to_c(rk_text_chars(st));
+    rk_text_add(
+        main_st,
+        "%s%s\nstatic block b;\nstatic void start(void) { block_init(&b); }\n"
+        "static double scan(double sp, double pv, int automatic, double manual)\n"
+        "{\n    (void)pv;\n    (void)automatic;\n    b.load = sp;\n    b.out = manual;\n"
+        "    block_scan(&b);\n    return b.pv;\n}\n%s",
+        runner_head, rk_text_chars(block), runner_tail);
+    put_file(path_in(dir, "main.c"), rk_text_chars(main_st));
+    compile(dir, alone);
+    compare(dir, s, wanted, "Structured Text");
+    rk_text_free(h);
+    rk_text_free(c);
+    rk_text_free(main_c);
+    rk_text_free(st);
+    rk_text_free(block);
+    rk_text_free(main_st);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(a_twin_needs_a_model_a_scan_and_memory)
+{
+    rk_loop_design loop = brix_loop();
+    rk_text *text = rk_text_create();
+    rk_diag diag = {RK_OK, ""};
+
+    loop.has_model = false;
+    ck_assert_int_eq(rk_emit_plant_st(&loop, text, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "needs a model"));
+    loop = brix_loop();
+    loop.ts = 1e-4;
+    ck_assert_int_eq(rk_emit_plant_c_source(&loop, text, NULL), RK_ERR_RANGE);
+    loop.ts = QNAN;
+    ck_assert_int_eq(rk_emit_plant_c_header(&loop, text, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_emit_plant_st(NULL, text, NULL), RK_ERR_ARG);
+    rk_text_free(text);
+}
+END_TEST
+
 static rk_status emit_all(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
     rk_status status = rk_emit_st(loop, text, diag);
@@ -465,6 +568,8 @@ static Suite *suite_emit(void)
     Suite *suite = suite_create("emit");
     TCase *t = tcase_create("emit");
 
+    add_table(t, an_emitted_twin_gives_the_plants_bits, twins);
+    tcase_add_test(t, a_twin_needs_a_model_a_scan_and_memory);
     add_table(t, emitted_c_compiles_strictly_and_gives_the_same_bits, variants);
     add_table(t, emitted_structured_text_read_by_the_standard_gives_the_same_bits, variants);
     add_table(t, heads_say_where_the_numbers_come_from, told);

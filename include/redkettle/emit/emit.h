@@ -32,4 +32,16 @@ rk_status rk_emit_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 
+/**
+ * The loop's model as a plant twin at the scan interval, to try a PLC's program on: a function
+ * block, or a C99 header and source. It starts at rest at the operating point and gives the
+ * bits of rk_plant.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check, for a loop without model
+ * or scan, or a dead time of more than 65535 scans; RK_ERR_MEMORY.
+ */
+rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
 #endif
