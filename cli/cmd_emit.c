@@ -5,18 +5,21 @@
 #include "cli.h"
 #include "show.h"
 
-enum { OPT_DIR = 0x3000, OPT_TO, OPT_FORCE };
+enum { OPT_DIR = 0x3000, OPT_TO, OPT_FORCE, OPT_SHOW };
 
 /* The job and what only emit is asked. The job is first: child parsers see it alone. */
 typedef struct emit_job {
     job j;
     const char *dir;
-    bool st, c, chosen, force;
+    bool st, c, sheet, vectors, chosen, force, show;
 } emit_job;
 
 static const struct argp_option options[] = {
     {"dir", OPT_DIR, "DIR", 0, "where to write (default: here)", 1},
-    {"to", OPT_TO, "KIND[,KIND]", 0, "what to write: st, c (default: all)", 1},
+    {"to", OPT_TO, "KIND[,KIND]", 0,
+     "what to write: st, c, sheet (settings in every form), vectors (of a test); default: all",
+     1},
+    {"show", OPT_SHOW, NULL, 0, "print the equations and coefficients, and write nothing", 1},
     {"force", OPT_FORCE, NULL, 0, "replace files that stand there with other content", 1},
     {0},
 };
@@ -31,9 +34,14 @@ static void take_kinds(struct argp_state *state, const char *arg, emit_job *e)
             e->st = true;
         } else if (length == 1 && arg[0] == 'c') {
             e->c = true;
+        } else if (length == 5 && memcmp(arg, "sheet", 5) == 0) {
+            e->sheet = true;
+        } else if (length == 7 && memcmp(arg, "vectors", 7) == 0) {
+            e->vectors = true;
         } else {
-            argp_failure(state, EXIT_USAGE, 0, "--to: unknown kind '%.*s'; known: st, c",
-                         (int)length, arg);
+            argp_failure(state, EXIT_USAGE, 0,
+                         "--to: unknown kind '%.*s'; known: st, c, sheet, vectors", (int)length,
+                         arg);
         }
         if (arg[length] == '\0') break;
     }
@@ -51,6 +59,9 @@ static error_t parse(int key, char *arg, struct argp_state *state)
     case OPT_TO:
         take_kinds(state, arg, e);
         return 0;
+    case OPT_SHOW:
+        e->show = true;
+        return 0;
     case OPT_FORCE:
         e->force = true;
         return 0;
@@ -67,9 +78,9 @@ static const struct argp argp = {
     options,
     parse,
     "LOOP.loop",
-    "Program text of the tuned controller at the loop's scan interval: an IEC 61131-3 "
-    "Structured "
-    "Text function block, and C99.\v"
+    "Program text of the tuned controller at the loop's scan interval, and of a twin of the "
+    "plant to try it on: IEC 61131-3 Structured Text function blocks, and C99; the settings in "
+    "every form and unit; test vectors.\v"
     "The text is yours. It is headed by where its numbers come from: record, model, rule, "
     "margins. "
     "Exit status 1: the loop is unstable on its model, and nothing is written.",
@@ -77,7 +88,7 @@ static const struct argp argp = {
     NULL,
     NULL};
 
-enum { FILES_MAX = 3 };
+enum { FILES_MAX = 9 };
 typedef rk_status emit_function(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 
 /* What is written, all of it made before any of it is. */
@@ -87,13 +98,18 @@ typedef struct output {
     size_t count;
 } output;
 
-static int add_output(const emit_job *e, output *o, const char *ending, emit_function *emit)
+static int add_output(const emit_job *e, output *o, bool plant, const char *ending,
+                      emit_function *emit)
 {
     rk_diag diag = {RK_OK, ""};
     char name[RK_BLOCK_NAME_CHARS];
     rk_status status;
 
-    rk_emit_block_name(&e->j.loop, name);
+    if (plant) {
+        rk_emit_plant_name(&e->j.loop, name);
+    } else {
+        rk_emit_block_name(&e->j.loop, name);
+    }
     (void)snprintf(o->path[o->count], sizeof o->path[o->count], "%s/%s%s", e->dir, name,
                    ending);
     o->text[o->count] = rk_text_create();
@@ -102,20 +118,48 @@ static int add_output(const emit_job *e, output *o, const char *ending, emit_fun
     return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);
 }
 
+/* Without a model there is no twin. */
 static int make_outputs(const emit_job *e, output *o)
 {
+    const bool twin = e->j.loop.has_model;
+    const struct {
+        bool wanted, plant;
+        const char *ending;
+        emit_function *emit;
+    } all[FILES_MAX] = {
+        {e->st, false, ".st", rk_emit_st},
+        {e->c, false, ".h", rk_emit_c_header},
+        {e->c, false, ".c", rk_emit_c_source},
+        {e->st && twin, true, ".st", rk_emit_plant_st},
+        {e->c && twin, true, ".h", rk_emit_plant_c_header},
+        {e->c && twin, true, ".c", rk_emit_plant_c_source},
+        {e->sheet, false, "_settings.txt", rk_emit_sheet},
+        {e->sheet, false, "_settings.csv", rk_emit_sheet_csv},
+        {e->vectors, false, "_vectors.csv", rk_emit_vectors},
+    };
     int status = EXIT_DONE;
+    size_t i;
 
-    if (e->st) {
-        status = add_output(e, o, ".st", rk_emit_st);
-    }
-    if (status == EXIT_DONE && e->c) {
-        status = add_output(e, o, ".h", rk_emit_c_header);
-    }
-    if (status == EXIT_DONE && e->c) {
-        status = add_output(e, o, ".c", rk_emit_c_source);
+    for (i = 0; i < FILES_MAX && status == EXIT_DONE; i++) {
+        if (all[i].wanted) {
+            status = add_output(e, o, all[i].plant, all[i].ending, all[i].emit);
+        }
     }
     return status;
+}
+
+/* The equations alone. */
+static int show_equations(const emit_job *e)
+{
+    rk_text *text = rk_text_create();
+    rk_diag diag = {RK_OK, ""};
+    const rk_status status = rk_emit_equations(&e->j.loop, text, &diag);
+
+    if (status == RK_OK) {
+        (void)fwrite(rk_text_chars(text), 1, rk_text_length(text), stdout);
+    }
+    rk_text_free(text);
+    return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);
 }
 
 static int write_outputs(const emit_job *e, const output *o)
@@ -164,16 +208,23 @@ static int check_stable(const emit_job *e)
     const rk_loop_design *loop = &e->j.loop;
     rk_diag diag = {RK_OK, ""};
     rk_margins margins;
+    bool sampled = false;
     rk_status status;
 
     if (!loop->has_model || !loop->has_settings) return EXIT_DONE;
     status = rk_margins_check(&loop->model, &loop->settings, &margins, &diag);
     if (status != RK_OK) return fail_diag(&e->j, status, &diag);
+    if (margins.stable && !isnan(loop->ts)) {
+        const rk_sampling sampling = {loop->ts, 0.0, RK_INTEGRAL_BACKWARD};
+
+        sampled = true;
+        status = rk_sampled_margins(&loop->model, &loop->settings, &sampling, &margins, &diag);
+        if (status != RK_OK) return fail_diag(&e->j, status, &diag);
+    }
     if (margins.stable) return EXIT_DONE;
     return fail(&e->j, EXIT_VERDICT_NO,
-                "the loop is unstable on its model; nothing written; see "
-                "redkettle check %s",
-                e->j.input);
+                "the loop is unstable on its model%s; nothing written; see redkettle check %s",
+                sampled ? " at its scan" : "", e->j.input);
 }
 
 static int run(job *j)
@@ -190,9 +241,13 @@ static int run(job *j)
     if (status == EXIT_DONE && strlen(e->dir) >= RK_PATH_CHARS - 2) {
         status = fail(&e->j, EXIT_USAGE, "--dir: the path is too long");
     }
-    if (!e->chosen) {
-        e->st = e->c = true;
+    if (status == EXIT_DONE && e->show && (e->chosen || e->force || e->j.json)) {
+        status = fail(&e->j, EXIT_USAGE, "--show prints, and writes nothing: give it alone");
     }
+    if (!e->chosen) {
+        e->st = e->c = e->sheet = e->vectors = true;
+    }
+    if (status == EXIT_DONE && e->show) return show_equations(e);
     if (status == EXIT_DONE) {
         status = make_outputs(e, &o);
     }

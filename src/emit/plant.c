@@ -14,7 +14,9 @@ rk_status rki_twin_make(const rk_loop_design *loop, rki_twin *made, rk_diag *dia
 {
     rk_status status;
 
+    memset(made, 0, sizeof *made);
     if (loop == NULL) return RK_ERR_ARG;
+    made->loop = loop;
     status = rk_loop_design_check(loop, diag);
     if (status != RK_OK) return status;
     if (!loop->has_model || isnan(loop->ts)) {
@@ -22,8 +24,6 @@ rk_status rki_twin_make(const rk_loop_design *loop, rki_twin *made, rk_diag *dia
                            loop->has_model ? "a scan interval: give [loop] scan"
                                            : "a model: fit a record and save it");
     }
-    memset(made, 0, sizeof *made);
-    made->loop = loop;
     status = rk_plant_params_from_model(&loop->model, loop->ts, &made->params, diag);
     if (status != RK_OK) return status;
     if (made->params.delay > DELAY_MOST) {

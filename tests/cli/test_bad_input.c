@@ -384,6 +384,7 @@ static const struct {
     {3, "no scan interval", {"emit", "noscan.loop"}},
     {3, "no output range", {"emit", "norange.loop"}},
     {3, "shorter than the scan", {"emit", "slow.loop"}},
+    {2, "give it alone", {"emit", "full.loop", "--show", "--force"}},
     {2, "unknown kind 'ladder'", {"emit", "full.loop", "--to", "st,ladder"}},
     {4, "is a file, not a directory", {"emit", "full.loop", "--dir", "good.csv"}},
     {4, "cannot open", {"emit", "missing.loop"}},

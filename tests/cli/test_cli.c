@@ -396,7 +396,7 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     ck_assert_str_eq(json_string_value(json_object_get(j, "verdict")), "met");
     json_decref(j);
     j = json_of(TOOL(dir, "emit", path, "--dir", "plc", "--json"), 0);
-    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 3);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 9);
     json_decref(j);
     text = get_file(path_in(dir, "plc/blend_brix_controller.st"), NULL);
     ck_assert_ptr_nonnull(strstr(text, "FUNCTION_BLOCK BLEND_BRIX_CONTROLLER"));
@@ -412,6 +412,16 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     outcome_free(&o);
     o = TOOL(dir, "emit", path, "--dir", "plc", "--force", "--to", "st");
     ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "paper", "--to", "sheet,vectors");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    text = get_file(path_in(dir, "paper/blend_brix_controller_settings.txt"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "repeats per minute"));
+    free(text);
+    o = TOOL(dir, "emit", path, "--show");
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "inc  = ki_ts (sp - pv)"));
     outcome_free(&o);
     scratch_free(dir);
 }

@@ -159,7 +159,8 @@ static void compile(const char *dir, const char *const *argv)
 
 /* Run the compiled program over the stimuli; its outputs must be the device block's, bit for
  * bit. */
-static void compare(const char *dir, const stimulus *s, const double *wanted, const char *fact)
+static void compare_some(const char *dir, const stimulus *s, const double *wanted, size_t count,
+                         const char *fact)
 {
     static const char *const run[] = {"sh", "-c", "./program < stimuli", NULL};
     FILE *file = fopen(path_in(dir, "stimuli"), "wb");
@@ -167,12 +168,12 @@ static void compare(const char *dir, const stimulus *s, const double *wanted, co
     outcome o;
 
     ck_assert_ptr_nonnull(file);
-    ck_assert_uint_eq(fwrite(s, sizeof *s, SCANS, file), SCANS);
+    ck_assert_uint_eq(fwrite(s, sizeof *s, count, file), count);
     ck_assert_int_eq(fclose(file), 0);
     o = run_program(dir, run);
     ck_assert_int_eq(o.status, 0);
-    ck_assert_uint_eq(o.out_length, SCANS * sizeof(double));
-    for (i = 0; i < SCANS; i++) {
+    ck_assert_uint_eq(o.out_length, count * sizeof(double));
+    for (i = 0; i < count; i++) {
         double got;
 
         memcpy(&got, o.out + (i * sizeof got), sizeof got);
@@ -180,6 +181,11 @@ static void compare(const char *dir, const stimulus *s, const double *wanted, co
                       "%s: scan %zu gives %.17g, not %.17g", fact, i, got, wanted[i]);
     }
     outcome_free(&o);
+}
+
+static void compare(const char *dir, const stimulus *s, const double *wanted, const char *fact)
+{
+    compare_some(dir, s, wanted, SCANS, fact);
 }
 
 START_TEST(emitted_c_compiles_strictly_and_gives_the_same_bits)
@@ -251,6 +257,145 @@ START_TEST(emitted_structured_text_read_by_the_standard_gives_the_same_bits)
     rk_text_free(block);
     rk_text_free(main_c);
     scratch_free(dir);
+}
+END_TEST
+
+/* A row of the vectors; "NaN" is one. */
+static size_t read_vectors(const char *csv, stimulus *s, double *out, int *held)
+{
+    size_t count = 0;
+
+    ck_assert_int_eq(strncmp(csv, "scan,sp,pv,automatic,manual_out,out,held\r\n", 42), 0);
+    for (csv += 42; *csv != '\0'; count++) {
+        double cell[7];
+        int i;
+
+        for (i = 0; i < 7; i++) {
+            char *end;
+
+            cell[i] = strtod(csv, &end);
+            ck_assert_ptr_ne(end, csv);
+            csv = end + 1;
+        }
+        csv++; /* the second end of the line */
+        ck_assert_double_eq(cell[0], (double)count);
+        s[count] = (stimulus){cell[1], cell[2], cell[3], cell[4]};
+        out[count] = cell[5];
+        held[count] = cell[6] != 0;
+    }
+    return count;
+}
+
+/* The emitted C, run over the vectors, answers as they say; and they go everywhere. */
+START_TEST(the_vectors_are_what_the_emitted_program_answers)
+{
+    static const char *const link[] = {
+        "cc", "-std=c99", "-O2", "-ffp-contract=off", "main.c", "blend_brix_controller.c",
+        "-o", "program",  NULL};
+    rk_loop_design loop = variant(_i);
+    rk_text *h = rk_text_create(), *c = rk_text_create(), *main_c = rk_text_create();
+    rk_text *vectors = rk_text_create();
+    static stimulus s[SCANS];
+    static double wanted[SCANS];
+    static int held[SCANS];
+    int at_low = 0, at_high = 0, manual = 0, bad = 0;
+    char *dir = scratch_make();
+    size_t count, i;
+
+    loop.has_model = _i != 3; /* one without */
+    ck_assert_int_eq(rk_emit_vectors(&loop, vectors, NULL), RK_OK);
+    count = read_vectors(rk_text_chars(vectors), s, wanted, held);
+    for (i = 0; i < count; i++) {
+        at_low += wanted[i] == 0;
+        at_high += wanted[i] == 100;
+        manual += s[i].automatic == 0;
+        bad += held[i];
+        ck_assert(held[i] == (isnan(s[i].pv) || isnan(s[i].sp)));
+    }
+    ck_assert(at_low > 3 && at_high > 3 && manual > 20 && bad == 6);
+    ck_assert_int_eq(rk_emit_c_header(&loop, h, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_source(&loop, c, NULL), RK_OK);
+    put_file(path_in(dir, "blend_brix_controller.h"), rk_text_chars(h));
+    put_file(path_in(dir, "blend_brix_controller.c"), rk_text_chars(c));
+    rk_text_add(main_c,
+                "%s#include \"blend_brix_controller.h\"\n"
+                "static blend_brix_controller b;\n"
+                "static void start(void) { blend_brix_controller_init(&b, %s); }\n"
+                "static double scan(double sp, double pv, int automatic, double manual)\n"
+                "{\n    b.automatic = automatic;\n    b.manual_out = manual;\n"
+                "    return blend_brix_controller_scan(&b, sp, pv);\n}\n%s",
+                runner_head, loop.has_model ? "42.0" : "0.0", runner_tail);
+    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    compile(dir, link);
+    compare_some(dir, s, wanted, count, variants[_i].fact);
+    rk_text_free(h);
+    rk_text_free(c);
+    rk_text_free(main_c);
+    rk_text_free(vectors);
+    scratch_free(dir);
+}
+END_TEST
+
+/* Worked by hand: kc -8 %/degBx on 0..20 degBx and 0..100 %, ti 40 s, td 10 s, tf 0. */
+static const char *const on_sheet[] = {
+    "kc                     -8           % per degBx",
+    "kc                     -1.6         % of OUT's span per % of PV's",
+    "proportional band      62.5         % of PV's span",
+    "ti                     40           s",
+    "ti                     0.6666667    min",
+    "integral action        1.5          repeats per minute",
+    "kc                     -4           % per degBx", /* series: ti = 4 td halves it */
+    "ti                     20           s",
+    "td                     20           s",
+    "ki                     -0.2         % per degBx and s",
+    "kd                     -80          % s per degBx",
+    "tracking time          20           s",
+    "direct: OUT rises with PV",
+};
+
+START_TEST(the_sheet_has_every_form_and_unit)
+{
+    rk_loop_design loop = brix_loop();
+    rk_text *text = rk_text_create(), *csv = rk_text_create();
+    size_t i;
+
+    loop.pv_low = 0;
+    loop.pv_high = 20;
+    loop.settings = rk_settings_make(-8, 40, 10, 0);
+    ck_assert_int_eq(rk_emit_sheet(&loop, text, NULL), RK_OK);
+    for (i = 0; i < COUNT(on_sheet); i++) {
+        ck_assert_msg(strstr(rk_text_chars(text), on_sheet[i]) != NULL, "no '%s' in\n%s",
+                      on_sheet[i], rk_text_chars(text));
+    }
+    ck_assert_ptr_null(strstr(rk_text_chars(text), " \n"));
+    ck_assert_int_eq(rk_emit_sheet_csv(&loop, csv, NULL), RK_OK);
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(csv), ",proportional band,62.5,% of PV's span\r\n"));
+    ck_assert_ptr_nonnull(strstr(
+        rk_text_chars(csv), "\"Ideal form, kc (1 + 1/(ti s) + td s/(1 + tf s))\",kc,-8.0,"));
+    rk_text_free(text);
+    rk_text_free(csv);
+    text = rk_text_create();
+    loop.settings.td = 15; /* more than a quarter of ti */
+    ck_assert_int_eq(rk_emit_sheet(&loop, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "these settings have no series form"));
+    rk_text_free(text);
+}
+END_TEST
+
+START_TEST(the_equations_are_shown_with_their_coefficients)
+{
+    rk_text *text = rk_text_create();
+    rk_loop_design loop = variant(7);
+
+    ck_assert_int_eq(rk_emit_equations(&loop, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "Each scan of 1 s:"));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "d    = ad d + kd (g - g_last)"));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "inc = 0, v again"));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "kc       = -9.1 "));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "out_step = 1.7 "));
+    ck_assert_int_eq(rk_emit_equations(NULL, text, NULL), RK_ERR_ARG);
+    rk_text_free(text);
 }
 END_TEST
 
@@ -568,6 +713,9 @@ static Suite *suite_emit(void)
     Suite *suite = suite_create("emit");
     TCase *t = tcase_create("emit");
 
+    add_table(t, the_vectors_are_what_the_emitted_program_answers, variants);
+    tcase_add_test(t, the_sheet_has_every_form_and_unit);
+    tcase_add_test(t, the_equations_are_shown_with_their_coefficients);
     add_table(t, an_emitted_twin_gives_the_plants_bits, twins);
     tcase_add_test(t, a_twin_needs_a_model_a_scan_and_memory);
     add_table(t, emitted_c_compiles_strictly_and_gives_the_same_bits, variants);

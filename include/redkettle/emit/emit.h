@@ -44,4 +44,26 @@ rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_text *text, rk_diag *d
 rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 
+/**
+ * Test vectors of the controller as CSV: scan, sp, pv, automatic (1 or 0), manual_out, and what
+ * the device block answers: out and held. The loop runs on its model through rest, a setpoint
+ * step, both limits, manual within and beyond the range, automatic again, a PV and a setpoint
+ * that are no numbers ("NaN"), and recovery. Every number reads back to the bit.
+ *
+ * Errors  as rk_emit_st.
+ */
+rk_status rk_emit_vectors(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
+/**
+ * The settings in every form and unit, to hand to whoever types them into a block that stands
+ * there: a page of text; the same as CSV: group, name, value, unit.
+ *
+ * Errors  as rk_emit_st.
+ */
+rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
+/** The difference equations and their coefficients alone. Errors  as rk_emit_st. */
+rk_status rk_emit_equations(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
 #endif

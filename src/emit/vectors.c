@@ -1,0 +1,163 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+
+#include <redkettle/design/memory.h>
+#include <redkettle/device/filter.h>
+
+#include "plant.h"
+
+/* A phase of the test lasts until the process has settled, within these. */
+enum { SCANS_LEAST = 20, SCANS_MOST = 300, BAD_SCANS = 3 };
+
+/* What happens, in order. */
+typedef enum phase {
+    AT_REST,
+    SMALL_STEP, /* a setpoint step */
+    TO_HIGH,    /* one that drives OUT to its high limit */
+    TO_LOW,     /* and to its low */
+    BACK,       /* to the operating point */
+    IN_MANUAL,  /* by hand, in the middle of the range */
+    BEYOND,     /* and beyond it */
+    AUTOMATIC,  /* back without a bump */
+    PV_BAD,     /* no number */
+    SETPOINT_BAD,
+    RECOVERED,
+    PHASES
+} phase;
+
+/* The loop under test: controller, filter, and a process to control. */
+typedef struct rig {
+    const rki_controller *c;
+    rk_pid pid;
+    rk_filter filter;
+    rk_plant plant;
+    double *memory;
+    bool has_plant;
+    double pv; /* of a process that is not known: it follows the setpoint */
+} rig;
+
+/* Without a model PV goes a part of the way to the setpoint each scan. */
+#define FOLLOWS 0.1
+
+static rk_status set_up(rig *r, const rki_controller *c, rk_diag *diag)
+{
+    rk_plant_params params;
+    rk_status status;
+
+    *r = (rig){.c = c, .pid = c->block, .has_plant = c->loop->has_model};
+    status = rk_filter_init(&r->filter, c->loop->settings.pv_filter, c->loop->ts);
+    if (status == RK_OK && r->has_plant) {
+        status = rk_plant_params_from_model(&c->loop->model, c->loop->ts, &params, diag);
+        if (status != RK_OK) return status;
+        r->memory = rk_memory_create(params.delay + 1, sizeof *r->memory);
+        if (r->memory == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
+        status = rk_plant_init(&r->plant, &params, r->memory, params.delay + 1, params.out0);
+        r->pv = rk_plant_pv(&r->plant);
+    }
+    return status == RK_OK ? RK_OK : rk_diag_set(diag, status, "the loop cannot be run");
+}
+
+/* So many ranges beyond a limit: a weight on the setpoint takes most of it. */
+#define FAR 4.0
+
+/* The setpoint that drives OUT so far beyond a limit. */
+static double far_setpoint(const rki_controller *c, double start, bool high)
+{
+    const double span = c->params.out_hi - c->params.out_lo;
+
+    return start + ((high ? 1.0 : -1.0) * FAR * span / c->params.kc);
+}
+
+static double setpoint(const rki_controller *c, double start, phase at)
+{
+    switch (at) {
+    case SMALL_STEP:
+        return start + rk_loop_design_requirements(c->loop).sp_step;
+    case TO_HIGH:
+        return far_setpoint(c, start, true);
+    case TO_LOW:
+        return far_setpoint(c, start, false);
+    case SETPOINT_BAD:
+        return nan("");
+    default:
+        return start;
+    }
+}
+
+static double by_hand(const rki_controller *c, phase at)
+{
+    const double low = c->params.out_lo, high = c->params.out_hi;
+
+    return at == BEYOND ? high + (0.1 * (high - low)) : low + (0.5 * (high - low));
+}
+
+static void add_number(rk_text *text, double value)
+{
+    rk_text_add(text, ",");
+    if (isnan(value)) {
+        rk_text_add(text, "NaN");
+    } else {
+        rk_text_add_real(text, value);
+    }
+}
+
+static void scan(rig *r, rk_text *text, size_t number, phase at, double sp)
+{
+    const bool manual = at == IN_MANUAL || at == BEYOND;
+    const double pv = at == PV_BAD ? nan("") : r->pv;
+    double out;
+
+    if (manual) {
+        rk_pid_set_manual(&r->pid, by_hand(r->c, at));
+    } else {
+        rk_pid_set_auto(&r->pid);
+    }
+    out = rk_pid_scan(&r->pid, sp, isnan(pv) ? pv : rk_filter_scan(&r->filter, pv));
+    rk_text_add(text, "%zu", number);
+    add_number(text, sp);
+    add_number(text, pv);
+    rk_text_add(text, ",%d", !manual);
+    add_number(text, by_hand(r->c, at));
+    add_number(text, out);
+    rk_text_add(text, ",%d\r\n", r->pid.bad);
+    if (r->has_plant) {
+        r->pv = rk_plant_scan(&r->plant, out);
+    } else if (!isnan(sp)) {
+        r->pv += FOLLOWS * (sp - r->pv);
+    }
+}
+
+rk_status rk_emit_vectors(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    rki_controller c;
+    size_t number = 0, length, i;
+    double start;
+    phase at;
+    rig r;
+    rk_status status = rki_controller_make(loop, &c, diag);
+
+    if (status != RK_OK) return status;
+    status = set_up(&r, &c, diag);
+    if (status == RK_OK) {
+        const double settle =
+            r.has_plant ? (3.0 * rk_model_slowest(&loop->model)) + (2.0 * loop->model.dead_time)
+                        : SCANS_LEAST * loop->ts;
+
+        const double stroke = 1.5 * (loop->out_high - loop->out_low) / loop->out_rate;
+
+        length = (size_t)fmin(fmax(fmax(settle, stroke) / loop->ts, SCANS_LEAST), SCANS_MOST);
+        start = r.pv;
+        rk_text_add(text, "scan,sp,pv,automatic,manual_out,out,held\r\n");
+        for (at = AT_REST; at < PHASES; at = (phase)(at + 1)) {
+            const bool bad = at == PV_BAD || at == SETPOINT_BAD;
+            const double sp = setpoint(&c, start, at);
+
+            for (i = 0; i < (bad ? BAD_SCANS : length); i++) {
+                scan(&r, text, number++, at, sp);
+            }
+        }
+        status = rk_text_check(text, diag);
+    }
+    rk_memory_free(r.memory);
+    return status;
+}
