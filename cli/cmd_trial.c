@@ -5,6 +5,7 @@
 
 #include "cases.h"
 #include "cli.h"
+#include "open_step.h"
 #include "show.h"
 
 enum {
@@ -530,88 +531,14 @@ static int read_overlay(const trial_job *t, runs *r)
     return status == RK_OK ? EXIT_DONE : fail_diag(&t->j, status, &diag);
 }
 
-/* What a step by hand shows, its trial kept for the figure. */
-typedef struct opened {
-    rk_open_step found;
-    rk_trial *trial;
-} opened;
-
-static rk_status draw_open(const job *j, const void *what, const rk_figure_style *style,
-                           rk_text *image, rk_diag *diag)
+static int open_step(const trial_job *t)
 {
-    const opened *o = what;
-
-    return rk_figure_open_step(&j->loop, &o->found, o->trial, style, image, diag);
-}
-
-static void print_open(const job *j, const rk_open_step *o)
-{
-    enum { LINES = 7 };
-    const rk_loop_design *d = &j->loop;
-    char cells[2 * LINES][SHOWN_CHARS], unit[RK_GAIN_UNIT_CHARS];
-    static const char *const names[LINES] = {"gain",
-                                             "dead time",
-                                             "63.2 % of the way after",
-                                             "rise, 10 to 90 %",
-                                             "within 2 % after",
-                                             "PV rests at",
-                                             "steepest slope"};
-    const double times[LINES] = {0, o->dead_time, o->at_63, o->rise, o->settling, o->pv_end, 0};
-    size_t rows = 0, line;
-
-    rk_loop_design_gain_unit(d, d->model.kind, unit);
-    (void)printf("%s: OUT %+.4g %s from %.4g, no controller\n\n", d->name, o->out_step,
-                 d->out_units, d->model.out0);
-    for (line = 0; line < LINES; line++) {
-        char *cell = cells[(2 * rows) + 1];
-
-        if (isnan(times[line])) continue; /* an integrator never rests */
-        (void)snprintf(cells[2 * rows++], SHOWN_CHARS, "%s", names[line]);
-        if (line == 0) {
-            (void)snprintf(cell, SHOWN_CHARS, "%.4g %.32s", d->model.gain, unit);
-        } else if (line == 5) {
-            (void)snprintf(cell, SHOWN_CHARS, "%.5g %s", o->pv_end, d->pv_units);
-        } else if (line == 6) {
-            (void)snprintf(cell, SHOWN_CHARS, "%.4g %s/s", o->slope, d->pv_units);
-        } else {
-            show_time(cell, times[line], j->minutes);
-        }
-    }
-    show_table(cells, rows, 2, 2);
-}
-
-static int run_open(trial_job *t)
-{
-    job *j = &t->j;
-    opened o = {.trial = NULL};
-    rk_diag diag = {RK_OK, ""};
-    const double ts = isnan(j->loop.ts)
-                          ? 0.01 * (rk_model_slowest(&j->loop.model) + j->loop.model.dead_time)
-                          : j->loop.ts;
-    rk_status status;
-    int result = EXIT_DONE;
-
     if (t->case_count > 0 || !isnan(t->sp_step) || !isnan(t->load_step) ||
         !isnan(t->load_out) || t->curves != NULL || t->overlay != NULL) {
-        return fail(j, EXIT_USAGE,
+        return fail(&t->j, EXIT_USAGE,
                     "--open-step goes without setpoints, loads, cases and curves");
     }
-    status = rk_open_step_run(&j->loop.model, ts, t->open_step, &o.trial, &o.found, &diag);
-    if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "--open-step: %s", diag.text);
-    if (status != RK_OK) return fail_diag(j, status, &diag);
-    if (j->json) {
-        rk_text *text = rk_text_create();
-
-        result = print_json(j, text, rk_json_open_step(&o.found, &j->loop.model, text, &diag),
-                            &diag);
-    } else {
-        print_open(j, &o.found);
-    }
-    if (result == EXIT_DONE) {
-        result = write_figure(j, draw_open, &o);
-    }
-    rk_trial_free(o.trial);
-    return result;
+    return run_open_step(&t->j, t->open_step);
 }
 
 static int check_options(const trial_job *t)
@@ -649,7 +576,7 @@ static int run(job *j)
     }
     if (status == EXIT_DONE && !isnan(t->open_step)) {
         free(r);
-        return run_open(t);
+        return open_step(t);
     }
     if (status == EXIT_DONE && isnan(j->loop.ts)) {
         status = fail(j, EXIT_USAGE,

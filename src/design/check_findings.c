@@ -216,10 +216,8 @@ static void add_windup_findings(const rk_loop_design *loop, rk_check *c)
     }
 }
 
-static void add_worst_findings(const rk_loop_design *loop, const rk_check_plan *plan,
-                               rk_check *c)
+static void add_worst_findings(const rk_check_plan *plan, rk_check *c)
 {
-    (void)loop;
     if (!c->margins.stable) return;
     if (c->has_region && !c->region.stable) {
         rk_findings_add(
@@ -253,7 +251,7 @@ void rki_check_judge(const rk_loop_design *loop, const rk_check_plan *plan, rk_c
             &c->findings, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
             "the derivative has no filter: every step of the transmitter kicks OUT");
     }
-    add_worst_findings(loop, plan, c);
+    add_worst_findings(plan, c);
     add_operating_findings(loop, plan, c);
     add_windup_findings(loop, c);
     add_arithmetic_findings(loop, c);

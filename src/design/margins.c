@@ -178,19 +178,25 @@ static rk_status measure(const rki_openloop *loop, double kc, const rki_crossing
 /* Beyond this ratio the phase of the dead time has no digits left; no plant is like that. */
 #define DEAD_TIME_MOST 1e7
 
+rk_margins rk_margins_none(void)
+{
+    const double none = nan("");
+
+    return (rk_margins){.gain_margin = none,
+                        .phase_margin = none,
+                        .delay_margin = none,
+                        .ms = none,
+                        .mt = none,
+                        .bandwidth = none,
+                        .gain_crossover = none,
+                        .phase_crossover = none,
+                        .kc_stable = {none, none}};
+}
+
 rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
                            rk_margins *margins, rk_diag *diag)
 {
-    const double none = nan("");
-    rk_margins made = {.gain_margin = none,
-                       .phase_margin = none,
-                       .delay_margin = none,
-                       .ms = none,
-                       .mt = none,
-                       .bandwidth = none,
-                       .gain_crossover = none,
-                       .phase_crossover = none,
-                       .kc_stable = {none, none}};
+    rk_margins made = rk_margins_none();
     rki_crossings all = {0};
     rki_openloop loop;
     rk_status status = rk_model_check(model, diag);

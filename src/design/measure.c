@@ -122,13 +122,12 @@ rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model
 rk_measures rk_measures_none(void)
 {
     const double none = nan("");
-    const rk_measures made = {
-        .margins = {.gain_margin = none, .phase_margin = none, .ms = none},
-        .overshoot = none,
-        .settling = none,
-        .travel = none,
-        .load_iae = none,
-        .peak = none};
+    const rk_measures made = {.margins = rk_margins_none(),
+                              .overshoot = none,
+                              .settling = none,
+                              .travel = none,
+                              .load_iae = none,
+                              .peak = none};
 
     return made;
 }

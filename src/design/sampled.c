@@ -391,16 +391,7 @@ static rk_status as_continuous(const rk_model *model, const rk_settings *setting
 rk_status rk_sampled_margins(const rk_model *model, const rk_settings *settings,
                              const rk_sampling *sampling, rk_margins *margins, rk_diag *diag)
 {
-    const double none = nan("");
-    rk_margins made = {.gain_margin = none,
-                       .phase_margin = none,
-                       .delay_margin = none,
-                       .ms = none,
-                       .mt = none,
-                       .bandwidth = none,
-                       .gain_crossover = none,
-                       .phase_crossover = none,
-                       .kc_stable = {none, none}};
+    rk_margins made = rk_margins_none();
     rki_sampled_loop loop;
     rki_openloop shape;
     rk_status status = rki_sampled_loop_make(model, settings, sampling, &loop, diag);

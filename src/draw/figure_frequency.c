@@ -120,10 +120,32 @@ static void add_mark(rk_text *script, double x, double from, double to, const ch
                 from > 0 && to > 0 ? sqrt(from * to) : 0.5 * (from + to));
 }
 
-static void set_frequency_axis(rk_text *script, double low, double high)
+/* The page, its title, and the first panel: sizes over frequency, names up to `key` of its
+ * width. */
+static void begin_page(rk_text *script, const rk_figure_style *style, const char *title,
+                       double key, double low, double high)
 {
-    rk_text_add(script, "set logscale x\nset xrange [%.6g:%.6g]\nset format x '%%g'\n", low,
-                high);
+    rki_page_begin(script, style, title);
+    place(script, 0.085, 0.52, 0.85, 0.50);
+    rk_text_add(script,
+                "set key at screen %.2f,0.91 right horizontal Left reverse samplen 3\n"
+                "set label 1 ",
+                key);
+    rki_add_quoted(script, title);
+    rk_text_add(script,
+                " at screen 0.085,0.965 left\nset logscale\nset xrange [%.6g:%.6g]\n"
+                "set format x ''\n",
+                low, high);
+}
+
+/* The second panel: phases over the same frequencies, down to `lowest` deg. */
+static void begin_phases(rk_text *script, int lowest, int tics)
+{
+    place(script, 0.085, 0.52, 0.46, 0.11);
+    rk_text_add(script,
+                "unset logscale y\nset yrange [%d:0]\nset ytics %d\nset format x '%%g'\n"
+                "set xlabel 'frequency, rad/s'\nset ylabel 'phase, deg' offset 0,0\n",
+                lowest, tics);
 }
 
 /* The plane, -1 in its middle third. */
@@ -179,27 +201,15 @@ static void draw_loop(rk_text *script, const rk_figure_style *style, const rk_lo
     (void)snprintf(title, sizeof title, "%s: the open loop with kc %.4g %s/%s, ti %.4g s%s",
                    loop->name, loop->settings.kc, loop->out_units, loop->pv_units,
                    loop->settings.ti, m->stable ? "" : "; UNSTABLE");
-    rki_page_begin(script, style, title);
-    rk_text_add(script,
-                "set key at screen 0.52,0.91 right horizontal Left reverse samplen 3\n");
-    place(script, 0.085, 0.52, 0.85, 0.50);
-    rk_text_add(script, "set label 1 ");
-    rki_add_quoted(script, title);
-    rk_text_add(script, " at screen 0.085,0.965 left\n");
-    set_frequency_axis(script, low, high);
-    rk_text_add(script,
-                "set logscale y\nset format x ''\nset ylabel 'size'\nset yrange [%g:]\n",
-                SMALL);
+    begin_page(script, style, title, 0.52, low, high);
+    rk_text_add(script, "set ylabel 'size'\nset yrange [%g:]\n", SMALL);
     if (m->stable && isfinite(m->gain_margin) && w180 > low && w180 < high) {
         (void)snprintf(words, sizeof words, "gain margin %.3g", m->gain_margin);
         add_mark(script, w180, 1.0 / m->gain_margin, 1.0, words);
     }
     rk_text_add(script, "plot 1 with lines lc rgb '#999999' notitle, ");
     plot(script, "1:2", names, titles, count, true);
-    place(script, 0.085, 0.52, 0.46, 0.11);
-    rk_text_add(script,
-                "unset logscale y\nset yrange [-360:0]\nset ytics 45\nset format x '%%g'\n"
-                "set xlabel 'frequency, rad/s'\nset ylabel 'phase, deg'\n");
+    begin_phases(script, -360, 45);
     if (m->stable && isfinite(m->phase_margin) && wc > low && wc < high) {
         (void)snprintf(words, sizeof words, "phase margin %.3g deg", m->phase_margin);
         add_mark(script, wc, -180.0, -180.0 + m->phase_margin, words);
@@ -267,16 +277,8 @@ static void draw_model(rk_text *script, const rk_figure_style *style,
     (void)snprintf(title, sizeof title,
                    "%s: the model, and where its stand-ins are within 5 %% and 5 deg",
                    loop->name);
-    rki_page_begin(script, style, title);
-    rk_text_add(script,
-                "set key at screen 0.97,0.91 right horizontal Left reverse samplen 3\n");
-    place(script, 0.085, 0.52, 0.85, 0.50);
-    rk_text_add(script, "set label 1 ");
-    rki_add_quoted(script, title);
-    rk_text_add(script, " at screen 0.085,0.965 left\n");
-    set_frequency_axis(script, low, high);
-    rk_text_add(script,
-                "set logscale y\nset format x ''\nset ylabel 'size / gain' offset 1.5,0\n");
+    begin_page(script, style, title, 0.97, low, high);
+    rk_text_add(script, "set ylabel 'size / gain' offset 1.5,0\n");
     if (count > 2 && PI / loop->ts < high) {
         rk_text_add(script,
                     "set arrow from %.6g,graph 0 to %.6g,graph 1 nohead dt 3 lc rgb "
@@ -286,10 +288,8 @@ static void draw_model(rk_text *script, const rk_figure_style *style,
     }
     rk_text_add(script, "plot ");
     plot(script, "1:2", names, titles, count, true);
-    place(script, 0.085, 0.52, 0.46, 0.11);
-    rk_text_add(script,
-                "unset logscale y\nset yrange [-720:0]\nset ytics 90\nset format x '%%g'\n"
-                "set xlabel 'frequency, rad/s'\nset ylabel 'phase, deg'\nplot ");
+    begin_phases(script, -720, 90);
+    rk_text_add(script, "plot ");
     plot(script, "1:3", names, titles, count, false);
     begin_plane(script);
     rk_text_add(script, "set xrange [-1.1:1.1]\nset yrange [-1.2:1.0]\nplot ");

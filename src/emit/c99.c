@@ -61,10 +61,8 @@ rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *d
     return rk_text_check(text, diag);
 }
 
-static void add_constants(rk_text *text, const rki_controller *c)
+void rki_add_c_constants(rk_text *text, const rki_constant *list, int count)
 {
-    rki_constant list[RKI_CONSTANTS_MAX];
-    const int count = rki_controller_constants(c, list);
     char number[RK_REAL_CHARS], name[16];
     int i;
 
@@ -204,6 +202,7 @@ static void add_scan(rk_text *text, const rki_controller *c)
 
 rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
+    rki_constant list[RKI_CONSTANTS_MAX];
     rki_controller c;
     rk_status status = rki_controller_make(loop, &c, diag);
 
@@ -215,7 +214,7 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *d
                 " *\n * Build without -ffast-math and with -ffp-contract=off, so that it gives"
                 " the design's numbers.\n */\n");
     rk_text_add(text, "#include \"%s.h\"\n\n", c.name);
-    add_constants(text, &c);
+    rki_add_c_constants(text, list, rki_controller_constants(&c, list));
     rk_text_add(text, "\n%s", finite_and_clamp);
     add_limited(text, &c);
     add_init(text, &c);

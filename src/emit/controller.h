@@ -41,7 +41,11 @@ void rki_block_name(const rk_loop_design *loop, const char *ending,
  * single precision first. */
 void rki_add_literal(rk_text *text, double value);
 
-/** A comment's lines; each starts with `lead`. */
+/** Coefficients as a declaration each, of Structured Text's VAR CONSTANT, and of C. */
+void rki_add_st_constants(rk_text *text, const rki_constant *list, int count);
+void rki_add_c_constants(rk_text *text, const rki_constant *list, int count);
+
+/** A comment's line; each starts with `lead`. */
 void rki_add_line(rk_text *text, const char *lead, const char *words);
 
 /** The lines that say what record and model are behind it. */

@@ -97,14 +97,9 @@ static void add_st_variables(rk_text *text, const rki_twin *t)
 {
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
     const int count = rki_twin_constants(t, list);
-    int i;
 
     rk_text_add(text, "VAR CONSTANT\n");
-    for (i = 0; i < count; i++) {
-        rk_text_add(text, "    %-8s : LREAL := ", list[i].name);
-        rki_add_literal(text, list[i].value);
-        rk_text_add(text, "; (* %s *)\n", list[i].comment);
-    }
+    rki_add_st_constants(text, list, count);
     rk_text_add(text,
                 "    delay    : DINT := %zu; (* whole scans of dead time *)\n"
                 "END_VAR\nVAR\n"
@@ -199,21 +194,13 @@ rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_d
 rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
-    char number[RK_REAL_CHARS], name[16];
     rki_twin t;
-    int count, i;
     const rk_status status = rki_twin_make(loop, &t, diag);
 
     if (status != RK_OK) return status;
-    count = rki_twin_constants(&t, list);
     add_c_head(text, &t);
     rk_text_add(text, "#include \"%s.h\"\n\n", t.name);
-    for (i = 0; i < count; i++) {
-        rki_upper(list[i].name, name);
-        rk_real_format(list[i].value, number);
-        rk_text_add(text, "static const double %-4s = %s; /* %s */\n", name, number,
-                    list[i].comment);
-    }
+    rki_add_c_constants(text, list, rki_twin_constants(&t, list));
     rk_text_add(text,
                 "enum { DELAY = %zu }; /* whole scans of dead time */\n\n"
                 "void %s_init(%s *p)\n{\n    unsigned i;\n\n"

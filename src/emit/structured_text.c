@@ -3,18 +3,24 @@
 
 #include "controller.h"
 
-static void add_constants(rk_text *text, const rki_controller *c)
+void rki_add_st_constants(rk_text *text, const rki_constant *list, int count)
 {
-    rki_constant list[RKI_CONSTANTS_MAX];
-    const int count = rki_controller_constants(c, list);
     int i;
 
-    rk_text_add(text, "VAR CONSTANT\n");
     for (i = 0; i < count; i++) {
         rk_text_add(text, "    %-8s : LREAL := ", list[i].name);
         rki_add_literal(text, list[i].value);
         rk_text_add(text, "; (* %s *)\n", list[i].comment);
     }
+}
+
+static void add_constants(rk_text *text, const rki_controller *c)
+{
+    rki_constant list[RKI_CONSTANTS_MAX];
+    const int count = rki_controller_constants(c, list);
+
+    rk_text_add(text, "VAR CONSTANT\n");
+    rki_add_st_constants(text, list, count);
     rk_text_add(text, "END_VAR\n");
 }
 

@@ -188,6 +188,29 @@ static void compare(const char *dir, const stimulus *s, const double *wanted, co
     compare_some(dir, s, wanted, SCANS, fact);
 }
 
+/* The emitted controller's header and source, and a main that runs it from an output. */
+static void put_controller(const rk_loop_design *loop, const char *dir, const char *out_now)
+{
+    rk_text *h = rk_text_create(), *c = rk_text_create(), *main_c = rk_text_create();
+
+    ck_assert_int_eq(rk_emit_c_header(loop, h, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_source(loop, c, NULL), RK_OK);
+    put_file(path_in(dir, "blend_brix_controller.h"), rk_text_chars(h));
+    put_file(path_in(dir, "blend_brix_controller.c"), rk_text_chars(c));
+    rk_text_add(main_c,
+                "%s#include \"blend_brix_controller.h\"\n"
+                "static blend_brix_controller b;\n"
+                "static void start(void) { blend_brix_controller_init(&b, %s); }\n"
+                "static double scan(double sp, double pv, int automatic, double manual)\n"
+                "{\n    b.automatic = automatic;\n    b.manual_out = manual;\n"
+                "    return blend_brix_controller_scan(&b, sp, pv);\n}\n%s",
+                runner_head, out_now, runner_tail);
+    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    rk_text_free(h);
+    rk_text_free(c);
+    rk_text_free(main_c);
+}
+
 START_TEST(emitted_c_compiles_strictly_and_gives_the_same_bits)
 {
     static const char *const strict[] = {"cc",      "-std=c99",
@@ -199,32 +222,16 @@ START_TEST(emitted_c_compiles_strictly_and_gives_the_same_bits)
     static const char *const link[] = {
         "cc", "-std=c99", "-O2", "main.c", "blend_brix_controller.o", "-o", "program", NULL};
     const rk_loop_design loop = variant(_i);
-    rk_text *h = rk_text_create(), *c = rk_text_create(), *main_c = rk_text_create();
     static stimulus s[SCANS];
     static double wanted[SCANS];
     char *dir = scratch_make();
 
-    ck_assert_int_eq(rk_emit_c_header(&loop, h, NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_c_source(&loop, c, NULL), RK_OK);
-    put_file(path_in(dir, "blend_brix_controller.h"), rk_text_chars(h));
-    put_file(path_in(dir, "blend_brix_controller.c"), rk_text_chars(c));
-    rk_text_add(main_c,
-                "%s#include \"blend_brix_controller.h\"\n"
-                "static blend_brix_controller b;\n"
-                "static void start(void) { blend_brix_controller_init(&b, 42.0); }\n"
-                "static double scan(double sp, double pv, int automatic, double manual)\n"
-                "{\n    b.automatic = automatic;\n    b.manual_out = manual;\n"
-                "    return blend_brix_controller_scan(&b, sp, pv);\n}\n%s",
-                runner_head, runner_tail);
-    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    put_controller(&loop, dir, "42.0");
     compile(dir, strict);
     compile(dir, link);
     fill_stimuli(s);
     run_device(&loop, s, wanted);
     compare(dir, s, wanted, variants[_i].fact);
-    rk_text_free(h);
-    rk_text_free(c);
-    rk_text_free(main_c);
     scratch_free(dir);
 }
 END_TEST
@@ -293,7 +300,6 @@ START_TEST(the_vectors_are_what_the_emitted_program_answers)
         "cc", "-std=c99", "-O2", "-ffp-contract=off", "main.c", "blend_brix_controller.c",
         "-o", "program",  NULL};
     rk_loop_design loop = variant(_i);
-    rk_text *h = rk_text_create(), *c = rk_text_create(), *main_c = rk_text_create();
     rk_text *vectors = rk_text_create();
     static stimulus s[SCANS];
     static double wanted[SCANS];
@@ -313,24 +319,9 @@ START_TEST(the_vectors_are_what_the_emitted_program_answers)
         ck_assert(held[i] == (isnan(s[i].pv) || isnan(s[i].sp)));
     }
     ck_assert(at_low > 3 && at_high > 3 && manual > 20 && bad == 6);
-    ck_assert_int_eq(rk_emit_c_header(&loop, h, NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_c_source(&loop, c, NULL), RK_OK);
-    put_file(path_in(dir, "blend_brix_controller.h"), rk_text_chars(h));
-    put_file(path_in(dir, "blend_brix_controller.c"), rk_text_chars(c));
-    rk_text_add(main_c,
-                "%s#include \"blend_brix_controller.h\"\n"
-                "static blend_brix_controller b;\n"
-                "static void start(void) { blend_brix_controller_init(&b, %s); }\n"
-                "static double scan(double sp, double pv, int automatic, double manual)\n"
-                "{\n    b.automatic = automatic;\n    b.manual_out = manual;\n"
-                "    return blend_brix_controller_scan(&b, sp, pv);\n}\n%s",
-                runner_head, loop.has_model ? "42.0" : "0.0", runner_tail);
-    put_file(path_in(dir, "main.c"), rk_text_chars(main_c));
+    put_controller(&loop, dir, loop.has_model ? "42.0" : "0.0");
     compile(dir, link);
     compare_some(dir, s, wanted, count, variants[_i].fact);
-    rk_text_free(h);
-    rk_text_free(c);
-    rk_text_free(main_c);
     rk_text_free(vectors);
     scratch_free(dir);
 }

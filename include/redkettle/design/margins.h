@@ -27,6 +27,9 @@ typedef struct rk_margins {
     double kc_stable[2];    /* the open interval of kc that is stable, out-EU per pv-EU */
 } rk_margins;
 
+/** Margins of a loop that has none: unstable, all NaN. */
+rk_margins rk_margins_none(void);
+
 /**
  * Margins of these settings on this model.
  *
