@@ -168,6 +168,10 @@ static int write_outputs(const emit_job *e, const output *o)
     rk_status status = rk_directory_make(e->dir, &diag);
     size_t i;
 
+    for (i = 0; i < o->count && status == RK_OK; i++) { /* all of them, or none */
+        status = rk_file_may_write(o->path[i], rk_text_chars(o->text[i]),
+                                   rk_text_length(o->text[i]), e->force, &diag);
+    }
     for (i = 0; i < o->count && status == RK_OK; i++) {
         status = rk_file_write(o->path[i], rk_text_chars(o->text[i]),
                                rk_text_length(o->text[i]), e->force, &diag);

@@ -94,24 +94,35 @@ static rk_status write_beside(const char *path, const char *content, size_t leng
     return status;
 }
 
+rk_status rk_file_may_write(const char *path, const char *content, size_t length, bool replace,
+                            rk_diag *diag)
+{
+    struct stat standing;
+
+    if (path == NULL || content == NULL) return RK_ERR_ARG;
+    if (stat(path, &standing) != 0) return RK_OK;
+    if (S_ISDIR(standing.st_mode)) {
+        return rk_diag_set(diag, RK_ERR_IO, "%s: is a directory; give a file name", path);
+    }
+    if (!replace && !same_content(path, content, length)) {
+        return rk_diag_set(diag, RK_ERR_IO,
+                           "%s: stands there with other content; move it away, or give --force",
+                           path);
+    }
+    if (replace && access(path, W_OK) != 0) return say(diag, path, "cannot write");
+    return RK_OK;
+}
+
 rk_status rk_file_write(const char *path, const char *content, size_t length, bool replace,
                         rk_diag *diag)
 {
     char target[PATH_MAX];
     struct stat standing;
+    const rk_status status = rk_file_may_write(path, content, length, replace, diag);
 
-    if (path == NULL || content == NULL) return RK_ERR_ARG;
+    if (status != RK_OK) return status;
     if (stat(path, &standing) != 0) return write_beside(path, content, length, diag);
-    if (S_ISDIR(standing.st_mode)) {
-        return rk_diag_set(diag, RK_ERR_IO, "%s: is a directory; give a file name", path);
-    }
-    if (!replace) {
-        if (same_content(path, content, length)) return RK_OK;
-        return rk_diag_set(diag, RK_ERR_IO,
-                           "%s: stands there with other content; move it away, or give --force",
-                           path);
-    }
-    if (access(path, W_OK) != 0) return say(diag, path, "cannot write");
+    if (!replace) return RK_OK; /* it has this content */
     /* A link stays one: what it points to is replaced. */
     if (realpath(path, target) == NULL) return say(diag, path, "cannot write");
     return write_beside(target, content, length, diag);

@@ -4,6 +4,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include <jansson.h>
 
@@ -419,6 +420,14 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     text = get_file(path_in(dir, "paper/blend_brix_controller_settings.txt"), NULL);
     ck_assert_ptr_nonnull(strstr(text, "repeats per minute"));
     free(text);
+    o = TOOL(dir, "emit", path, "--dir", "mixed", "--to", "sheet");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    put_file(path_in(dir, "mixed/blend_brix_plant.c"), "mine");
+    o = TOOL(dir, "emit", path, "--dir", "mixed"); /* all of them, or none */
+    ck_assert_int_eq(o.status, 4);
+    ck_assert_int_ne(access(path_in(dir, "mixed/blend_brix_controller.st"), F_OK), 0);
+    outcome_free(&o);
     o = TOOL(dir, "emit", path, "--show");
     ck_assert_int_eq(o.status, 0);
     ck_assert_ptr_nonnull(strstr(o.out, "inc  = ki_ts (sp - pv)"));

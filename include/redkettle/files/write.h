@@ -17,6 +17,13 @@
 rk_status rk_file_write(const char *path, const char *content, size_t length, bool replace,
                         rk_diag *diag);
 
+/**
+ * May this be written? Nothing is: for several files that are to be written all or none. Errors
+ * as rk_file_write.
+ */
+rk_status rk_file_may_write(const char *path, const char *content, size_t length, bool replace,
+                            rk_diag *diag);
+
 /** Read a whole file of at most 16 MiB; *content ends with a NUL and is freed by
  * rk_memory_free. */
 rk_status rk_file_read(const char *path, char **content, size_t *length, rk_diag *diag);
