@@ -148,6 +148,45 @@ static int make_outputs(const emit_job *e, output *o)
     return status;
 }
 
+/* What the ways to sum the error do to the margins at this scan; the blocks sum backward. */
+static void print_schemes(const emit_job *e)
+{
+    enum { COLUMNS = 5, ROWS = 5 };
+    const rk_loop_design *loop = &e->j.loop;
+    char cells[ROWS * COLUMNS][SHOWN_CHARS];
+    static const char *const head[COLUMNS] = {"integral", "gain margin", "phase margin, deg",
+                                              "Ms", "stable kc"};
+    rk_margins m;
+    int row, i;
+
+    if (!loop->has_model) return;
+    for (i = 0; i < COLUMNS; i++) {
+        (void)snprintf(cells[i], SHOWN_CHARS, "%s", head[i]);
+    }
+    for (row = 1; row < ROWS; row++) {
+        char(*cell)[SHOWN_CHARS] = cells + ((size_t)row * COLUMNS);
+        const rk_sampling sampling = {loop->ts, 0.0, (rk_integral)(row - 2)};
+        const rk_status status =
+            row == 1 ? rk_margins_check(&loop->model, &loop->settings, &m, NULL)
+                     : rk_sampled_margins(&loop->model, &loop->settings, &sampling, &m, NULL);
+
+        if (status != RK_OK) return;
+        (void)snprintf(cell[0], SHOWN_CHARS, "%s%s",
+                       row == 1 ? "(continuous)" : rk_integral_to_text((rk_integral)(row - 2)),
+                       row == 2 ? ", as above" : "");
+        show_number(cell[1], m.gain_margin, 4);
+        show_number(cell[2], m.phase_margin, 4);
+        show_number(cell[3], m.ms, 4);
+        (void)snprintf(cell[4], SHOWN_CHARS, "none");
+        if (m.kc_range_exists) {
+            (void)snprintf(cell[4], SHOWN_CHARS, "%.4g to %.4g", m.kc_stable[0],
+                           m.kc_stable[1]);
+        }
+    }
+    (void)printf("\n");
+    show_table(cells, ROWS, COLUMNS, 1);
+}
+
 /* The equations alone. */
 static int show_equations(const emit_job *e)
 {
@@ -157,6 +196,7 @@ static int show_equations(const emit_job *e)
 
     if (status == RK_OK) {
         (void)fwrite(rk_text_chars(text), 1, rk_text_length(text), stdout);
+        print_schemes(e);
     }
     rk_text_free(text);
     return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);

@@ -431,6 +431,8 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     o = TOOL(dir, "emit", path, "--show");
     ck_assert_int_eq(o.status, 0);
     ck_assert_ptr_nonnull(strstr(o.out, "inc  = ki_ts (sp - pv)"));
+    ck_assert_ptr_nonnull(strstr(o.out, "backward, as above"));
+    ck_assert_ptr_nonnull(strstr(o.out, "trapezoid"));
     outcome_free(&o);
     scratch_free(dir);
 }
