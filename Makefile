@@ -16,7 +16,7 @@ demo: all
 
 test: all sanitize
 	@ctest --test-dir build --output-on-failure -j 2
-	@CK_EXCLUDE_TAGS=statistics ctest --test-dir build-sanitize --output-on-failure -j 2 -LE slow
+	@CK_EXCLUDE_TAGS="statistics processes" ctest --test-dir build-sanitize --output-on-failure -j 2 -LE slow
 
 bench: all
 	@build/redkettle-bench build/redkettle

@@ -460,6 +460,8 @@ Suite *suite_bad_input(void)
     TCase *t = tcase_create("bad_input");
 
     tcase_set_timeout(t, 60);
+    /* A process each; under the sanitizers the same rows run in one (inside/main.c). */
+    tcase_set_tags(t, "processes");
     add_table(t, bad_input_gets_its_status_and_one_clear_line, rows);
     add_table(t, sound_input_is_silent_too, sound);
     suite_add_tcase(suite, t);
