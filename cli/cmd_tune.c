@@ -465,7 +465,7 @@ static void fill_form(const job *j, rk_form form, char (*cells)[SHOWN_CHARS])
         (void)snprintf(cells[i], SHOWN_CHARS, "-");
     }
     if (rk_settings_to_form(s, form, &v, &why) != RK_OK) return;
-    pct = 1.0 / rk_loop_design_gain_pct(&j->loop, 1.0 / v.gain);
+    pct = rk_loop_design_kc_pct(&j->loop, v.gain);
     show_number(cells[GAIN], v.gain, 5);
     show_number(cells[GAIN_PCT], pct, 5);
     show_number(cells[BAND], parallel ? nan("") : 100.0 / fabs(pct), 5);

@@ -46,7 +46,7 @@ static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const r
                   double ts, rk_status *status)
 {
     const rk_sampling sampling = {ts, plan->delay_scans * ts, RK_INTEGRAL_BACKWARD};
-    double figure[RK_REQUIRE_COUNT] = {0};
+    double figure[RK_REQUIRE_COUNT];
     rk_requirements asked = c->requirements;
     rk_margins m;
     int i;
@@ -59,10 +59,7 @@ static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const r
             asked.limit[i] = nan("");
         }
     }
-    figure[RK_REQUIRE_GAIN_MARGIN] = m.gain_margin;
-    figure[RK_REQUIRE_PHASE_MARGIN] = m.phase_margin;
-    figure[RK_REQUIRE_DELAY_MARGIN] = m.delay_margin;
-    figure[RK_REQUIRE_MS] = m.ms;
+    rk_margins_figures(&m, figure);
     return rk_requirements_check(&asked, true, figure).met;
 }
 

@@ -70,7 +70,7 @@ static void add_offset_finding(const rk_loop_design *loop, rk_findings *findings
 static void add_sampled_findings(const rk_loop_design *loop, rk_check *c)
 {
     const rk_margins *s = &c->sampled;
-    const double figure[4] = {s->gain_margin, s->phase_margin, s->delay_margin, s->ms};
+    double figure[RK_REQUIRE_COUNT];
     char advice[160] = "no scan keeps it: tune more slowly";
     int i;
 
@@ -86,7 +86,8 @@ static void add_sampled_findings(const rk_loop_design *loop, rk_check *c)
             loop->ts);
         return;
     }
-    for (i = 0; i < 4; i++) {
+    rk_margins_figures(s, figure);
+    for (i = 0; i < RK_REQUIRE_OVERSHOOT; i++) {
         const rk_require what = (rk_require)i;
         const double limit = c->requirements.limit[i];
 

@@ -4,8 +4,6 @@
 #include <math.h>
 #include <stddef.h>
 
-#include <redkettle/design/sweep.h>
-
 /* The search for a border: steps of this factor, so many of them, then halving. */
 #define STEP 1.25
 enum { STEPS = 30, HALVINGS = 14 };
@@ -26,21 +24,15 @@ typedef struct seeker {
 static bool met_at(const seeker *s, double kc, rk_status *status)
 {
     rk_settings settings = s->settings;
+    double figure[RK_REQUIRE_COUNT];
     rk_margins m;
 
     settings.kc = kc;
     *status = rk_margins_check(s->model, &settings, &m, NULL);
     if (*status != RK_OK || !m.stable) return false;
-    switch (s->what) {
-    case RK_REQUIRE_GAIN_MARGIN:
-        return m.gain_margin >= s->limit;
-    case RK_REQUIRE_PHASE_MARGIN:
-        return m.phase_margin >= s->limit;
-    case RK_REQUIRE_DELAY_MARGIN:
-        return m.delay_margin >= s->limit;
-    default:
-        return m.ms <= s->limit;
-    }
+    rk_margins_figures(&m, figure);
+    return rk_require_is_least(s->what) ? figure[s->what] >= s->limit
+                                        : figure[s->what] <= s->limit;
 }
 
 /* The border between a kc that meets the requirement and one that does not. */
@@ -89,14 +81,7 @@ static rk_status noise_border(const rk_model *model, const rk_settings *settings
                               const rk_conditions *c, double most, double size, double *kc)
 {
     enum { N = 16, TURNS = 4 };
-    const rk_trial_case settling = {.plant = *model, .settings = *settings};
-    const rk_sweep_plan plan = {.plant = *model,
-                                .limits = c->limits,
-                                .ts = c->ts,
-                                .duration = rk_trial_time_to_settle(&settling),
-                                .band = 0.02,
-                                .noise = c->noise,
-                                .threads = 1};
+    const rk_sweep_plan plan = rk_measure_noise_plan(model, settings, c);
     double low = settings->kc * 1e-3,
            high = fabs(most) < fabs(settings->kc * 1e3) ? most : settings->kc * 1e3;
     rk_settings tried[N];

@@ -245,6 +245,11 @@ double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain)
     return gain * (loop->out_high - loop->out_low) / (loop->pv_high - loop->pv_low);
 }
 
+double rk_loop_design_kc_pct(const rk_loop_design *loop, double kc)
+{
+    return kc * (loop->pv_high - loop->pv_low) / (loop->out_high - loop->out_low);
+}
+
 void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
                               char unit[RK_GAIN_UNIT_CHARS])
 {

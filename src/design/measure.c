@@ -3,8 +3,6 @@
 
 #include <math.h>
 
-#include <redkettle/design/sweep.h>
-
 /* Steps of a time constant, an integral time or a dead time. */
 #define STEPS 100.0
 /* A load's tail counts too. */
@@ -49,18 +47,38 @@ rk_status rk_measure_step(const rk_model *model, const rk_settings *settings,
     return status;
 }
 
+void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUNT])
+{
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        figure[i] = nan("");
+    }
+    figure[RK_REQUIRE_GAIN_MARGIN] = margins->gain_margin;
+    figure[RK_REQUIRE_PHASE_MARGIN] = margins->phase_margin;
+    figure[RK_REQUIRE_DELAY_MARGIN] = margins->delay_margin;
+    figure[RK_REQUIRE_MS] = margins->ms;
+}
+
+rk_sweep_plan rk_measure_noise_plan(const rk_model *model, const rk_settings *settings,
+                                    const rk_conditions *conditions)
+{
+    const rk_trial_case settling = {.plant = *model, .settings = *settings};
+
+    return (rk_sweep_plan){.plant = *model,
+                           .limits = conditions->limits,
+                           .ts = conditions->ts,
+                           .duration = rk_trial_time_to_settle(&settling),
+                           .band = BAND,
+                           .noise = conditions->noise,
+                           .threads = 1};
+}
+
 /* What PV's noise makes of OUT. */
 static rk_status measure_noise(const rk_model *model, const rk_settings *settings,
                                const rk_conditions *c, double *out, rk_diag *diag)
 {
-    const rk_trial_case settling = {.plant = *model, .settings = *settings};
-    const rk_sweep_plan plan = {.plant = *model,
-                                .limits = c->limits,
-                                .ts = c->ts,
-                                .duration = rk_trial_time_to_settle(&settling),
-                                .band = BAND,
-                                .noise = c->noise,
-                                .threads = 1};
+    const rk_sweep_plan plan = rk_measure_noise_plan(model, settings, c);
     rk_sweep_result result;
     rk_status status;
 
@@ -84,19 +102,12 @@ rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model
     const rk_conditions *c = conditions;
     rk_trial_metrics sp, load;
     rk_status status;
-    int i;
 
     if (asked == NULL || model == NULL || settings == NULL || c == NULL || margins == NULL ||
         figure == NULL) {
         return RK_ERR_ARG;
     }
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        figure[i] = nan("");
-    }
-    figure[RK_REQUIRE_GAIN_MARGIN] = margins->gain_margin;
-    figure[RK_REQUIRE_PHASE_MARGIN] = margins->phase_margin;
-    figure[RK_REQUIRE_DELAY_MARGIN] = margins->delay_margin;
-    figure[RK_REQUIRE_MS] = margins->ms;
+    rk_margins_figures(margins, figure);
     if (!margins->stable || !rk_requirements_need_trial(asked)) return RK_OK;
     status =
         rk_measure_step(model, settings, &c->limits, c->ts, c->sp_step, 0.0, 0.0, &sp, diag);

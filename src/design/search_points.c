@@ -71,10 +71,7 @@ static void find_figures(const rki_search_run *s, const rk_sweep_result *run,
 {
     const rk_sweep_run *sp = &run->setpoint, *load = &run->load;
 
-    figure[RK_REQUIRE_GAIN_MARGIN] = margins->gain_margin;
-    figure[RK_REQUIRE_PHASE_MARGIN] = margins->phase_margin;
-    figure[RK_REQUIRE_DELAY_MARGIN] = margins->delay_margin;
-    figure[RK_REQUIRE_MS] = margins->ms;
+    rk_margins_figures(margins, figure);
     figure[RK_REQUIRE_OVERSHOOT] = 100.0 * sp->beyond / fabs(s->plan->sp_step);
     figure[RK_REQUIRE_SETTLING] = sp->settling;
     figure[RK_REQUIRE_RISE] = sp->rise;

@@ -96,6 +96,19 @@ void rk_text_add_real(rk_text *text, double value)
     rk_text_add(text, "%s", chars);
 }
 
+void rk_text_add_csv(rk_text *text, const char *words)
+{
+    if (strpbrk(words, ",\"\r\n") == NULL) {
+        rk_text_add(text, "%s", words);
+        return;
+    }
+    rk_text_add(text, "\"");
+    for (; *words != '\0'; words++) {
+        rk_text_add(text, *words == '"' ? "\"\"" : "%c", *words);
+    }
+    rk_text_add(text, "\"");
+}
+
 rk_status rk_text_check(const rk_text *text, rk_diag *diag)
 {
     if (text == NULL || text->failed) {

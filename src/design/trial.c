@@ -96,6 +96,10 @@ static rk_status check_case(const rk_trial_case *c, rk_diag *diag)
 {
     const rk_limits none = rk_limits_none();
 
+    if (!(c->ts > 0) || isinf(c->ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
+                           c->ts);
+    }
     if (c->control == RK_CONTROL_MANUAL && !isfinite(c->manual_out)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "manual output %g: give a finite value",
                            c->manual_out);
@@ -214,10 +218,6 @@ static rk_status set_up_controller(stage *st, rk_diag *diag)
 {
     rk_status status;
 
-    if (!(st->c->ts > 0) || isinf(st->c->ts)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
-                           st->c->ts);
-    }
     if (st->c->control == RK_CONTROL_ON_OFF) return set_up_on_off(st, diag);
     status = set_up_pid(st, diag);
     if (status == RK_OK && st->c->control == RK_CONTROL_PREDICTOR) {
@@ -370,11 +370,6 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     }
     if (status == RK_OK) {
         status = check_case(trial_case, diag);
-    }
-    if (status == RK_OK) { /* before there is anything to free */
-        status = set_up_controller(&st, diag);
-        rk_memory_free(st.predicted);
-        st.predicted = NULL;
     }
     if (status != RK_OK) return status;
 

@@ -74,8 +74,7 @@ static void add_gain(sheet *s, const rk_loop_design *loop, const char *name, dou
     add(s, name, gain, unit);
     if (isnan(loop->pv_low)) return;
     {
-        const double percent =
-            gain * (loop->pv_high - loop->pv_low) / (loop->out_high - loop->out_low);
+        const double percent = rk_loop_design_kc_pct(loop, gain);
 
         add(s, name, percent, "% of OUT's span per % of PV's");
         add(s, "proportional band", 100.0 / fabs(percent), "% of PV's span");
@@ -188,19 +187,11 @@ rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag
     return rk_text_check(text, diag);
 }
 
-/* A cell in quotes where the standard wants them. */
-static void add_cell(rk_text *text, const char *words, const char *before)
+/* The next cell of a line. */
+static void add_cell(rk_text *text, const char *words)
 {
-    rk_text_add(text, "%s", before);
-    if (strpbrk(words, ",\"\r\n") == NULL) {
-        rk_text_add(text, "%s", words);
-        return;
-    }
-    rk_text_add(text, "\"");
-    for (; *words != '\0'; words++) {
-        rk_text_add(text, *words == '"' ? "\"\"" : "%c", *words);
-    }
-    rk_text_add(text, "\"");
+    rk_text_add(text, ",");
+    rk_text_add_csv(text, words);
 }
 
 rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
@@ -215,15 +206,15 @@ rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *
     for (i = 0; i < s.count; i++) {
         const line *l = &s.list[i];
 
-        add_cell(text, l->group, "");
-        add_cell(text, l->name, ",");
+        rk_text_add_csv(text, l->group);
+        add_cell(text, l->name);
         if (isnan(l->value)) {
-            add_cell(text, l->word, ",");
+            add_cell(text, l->word);
         } else {
             rk_text_add(text, ",");
             rk_text_add_real(text, l->value);
         }
-        add_cell(text, l->unit, ",");
+        add_cell(text, l->unit);
         rk_text_add(text, "\r\n");
     }
     return rk_text_check(text, diag);

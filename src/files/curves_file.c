@@ -2,20 +2,16 @@
 #include <redkettle/files/curves_file.h>
 
 #include <math.h>
-#include <string.h>
+#include <stdio.h>
 
-/* A cell of words, in quotes where the standard wants them. */
+/* "pv NAME" as a cell. */
 static void add_words(rk_text *text, const char *what, const char *name)
 {
-    if (strpbrk(name, ",\"\r\n") == NULL) {
-        rk_text_add(text, ",%s %s", what, name);
-        return;
-    }
-    rk_text_add(text, ",\"%s ", what);
-    for (; *name != '\0'; name++) {
-        rk_text_add(text, *name == '"' ? "\"\"" : "%c", *name);
-    }
-    rk_text_add(text, "\"");
+    char words[64];
+
+    (void)snprintf(words, sizeof words, "%s %s", what, name);
+    rk_text_add(text, ",");
+    rk_text_add_csv(text, words);
 }
 
 static void add_cell(rk_text *text, double value)

@@ -130,6 +130,9 @@ const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require w
  */
 double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain);
 
+/** The same of a controller's gain. */
+double rk_loop_design_kc_pct(const rk_loop_design *loop, double kc);
+
 /** Room for a gain's unit. */
 enum { RK_GAIN_UNIT_CHARS = (2 * RK_UNITS_CHARS) + 8 };
 

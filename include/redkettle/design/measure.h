@@ -4,6 +4,7 @@
 
 #include <redkettle/design/margins.h>
 #include <redkettle/design/requirements.h>
+#include <redkettle/design/sweep.h>
 #include <redkettle/design/trial.h>
 
 /** What settings do on a model whose valve has no limits; NaN where a thing does not exist. */
@@ -33,6 +34,9 @@ rk_status rk_measure_step(const rk_model *model, const rk_settings *settings,
                           const rk_limits *limits, double ts, double sp_step, double load_step,
                           double load_band, rk_trial_metrics *metrics, rk_diag *diag);
 
+/** Margins as figures in the order of rk_require; those that need a trial are NaN. */
+void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUNT]);
+
 /** What a loop runs under when its requirements are judged. */
 typedef struct rk_conditions {
     rk_limits limits;
@@ -41,6 +45,11 @@ typedef struct rk_conditions {
     double load_step; /* out-EU, at the plant's input, not 0 */
     double noise;     /* of PV, white: its standard deviation, pv-EU; NaN: not known */
 } rk_conditions;
+
+/** The run that shows what PV's noise makes of OUT under these conditions, long enough for
+ * these settings: for rk_sweep. */
+rk_sweep_plan rk_measure_noise_plan(const rk_model *model, const rk_settings *settings,
+                                    const rk_conditions *conditions);
 
 /**
  * The figures of a stable loop, in the order of rk_require; those that need a trial only if one

@@ -30,6 +30,9 @@ void rk_text_add_bytes(rk_text *text, const char *bytes, size_t length);
 /** Append the shortest decimal that reads back as the same double: always with a point. */
 void rk_text_add_real(rk_text *text, double value);
 
+/** Append words as a cell of CSV (RFC 4180): in quotes where they need them. */
+void rk_text_add_csv(rk_text *text, const char *words);
+
 /** RK_OK, or RK_ERR_MEMORY if the text is NULL or an append failed. */
 rk_status rk_text_check(const rk_text *text, rk_diag *diag);
 
