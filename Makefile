@@ -38,17 +38,18 @@ sanitize: setup
 	@cmake --preset sanitize >/dev/null
 	@$(CMAKE_BUILD) build-sanitize
 
-# A minute of libFuzzer over the record reader.
+# A minute of libFuzzer over the record reader, and one over the stand-in PLC.
 FUZZ_SECONDS ?= 60
+FUZZ = -max_total_time=$(FUZZ_SECONDS) -max_len=8192 -timeout=10 -print_final_stats=1 -verbosity=0 \
+    -artifact_prefix=build-fuzz/
 fuzz:
 	@tools/setup.sh clang
 	@tools/setup.sh libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev
 	@cmake --preset fuzz >/dev/null
-	@$(CMAKE_BUILD) build-fuzz --target fuzz-record
-	@mkdir -p build-fuzz/corpus
-	@build-fuzz/fuzz-record -max_total_time=$(FUZZ_SECONDS) -max_len=8192 -timeout=5 \
-	    -print_final_stats=1 -verbosity=0 -dict=tests/fuzz/record.dict \
-	    -artifact_prefix=build-fuzz/ build-fuzz/corpus data/records
+	@$(CMAKE_BUILD) build-fuzz --target fuzz-record fuzz-text
+	@mkdir -p build-fuzz/records build-fuzz/texts
+	@build-fuzz/fuzz-record $(FUZZ) -dict=tests/fuzz/record.dict build-fuzz/records data/records
+	@build-fuzz/fuzz-text $(FUZZ) -dict=tests/fuzz/text.dict build-fuzz/texts tests/cases/texts
 
 lint: all
 	@tools/lint.sh

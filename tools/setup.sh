@@ -4,7 +4,7 @@
 set -eu
 
 packages='build-essential cmake ninja-build pkg-config libcsv-dev libinih-dev
-libjansson-dev libncurses-dev gnuplot-nox check valgrind clang-format gcc-arm-none-eabi
+libjansson-dev libncurses-dev libxml2-dev flex bison gnuplot-nox check valgrind clang-format gcc-arm-none-eabi
 gcc-riscv64-unknown-elf qemu-system-arm'
 packages="$packages $*"
 

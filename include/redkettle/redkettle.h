@@ -56,5 +56,6 @@
 #include <redkettle/files/record_file.h>
 #include <redkettle/files/record_log.h>
 #include <redkettle/files/write.h>
+#include <redkettle/softplc/softplc.h>
 
 #endif

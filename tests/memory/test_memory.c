@@ -142,6 +142,27 @@ static rk_status emit_loop(void)
     return status;
 }
 
+static rk_status run_text(void)
+{
+    static const char text[] = "FUNCTION_BLOCK b VAR a : ARRAY[0..9999] OF LREAL; END_VAR\n"
+                               "a[3] := a[3] + 1.0; END_FUNCTION_BLOCK\n";
+    rk_plc *plc = rk_plc_create();
+    rk_plc_instance *instance = NULL;
+    rk_status status = RK_ERR_MEMORY;
+
+    if (plc != NULL) {
+        status = rk_plc_load(plc, "text", text, sizeof text - 1, NULL);
+    }
+    if (status == RK_OK) {
+        status = rk_plc_instance_create(plc, "b", &instance, NULL);
+    }
+    if (status == RK_OK) {
+        status = rk_plc_scan(plc, instance, NULL);
+    }
+    rk_plc_free(plc);
+    return status;
+}
+
 static rk_status save_loop(void)
 {
     rk_loop_design loop = rk_loop_design_make();
@@ -193,6 +214,7 @@ static const struct {
     {"step test", bump_and_log},
     {"check", check_loop},
     {"emit", emit_loop},
+    {"run text", run_text},
     {"save", save_loop},
     {"draw", draw_trial},
 };
