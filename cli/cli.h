@@ -27,6 +27,7 @@ int cmd_check(int argc, char **argv);
 int cmd_trial(int argc, char **argv);
 int cmd_run(int argc, char **argv);
 int cmd_emit(int argc, char **argv);
+int cmd_prove(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 
 enum { CASES_MAX = 12 };

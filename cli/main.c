@@ -17,6 +17,7 @@ static const struct {
     {"check", cmd_check, "margins, gain limits and a verdict"},
     {"trial", cmd_trial, "the loop run on paper, cases side by side, with a figure"},
     {"emit", cmd_emit, "the controller as program text for a PLC"},
+    {"prove", cmd_prove, "the emitted text runs and gives the design's numbers, bit for bit"},
     {"run", cmd_run, "the loop live through a port, manual and automatic"},
     {"demo", cmd_demo, "the whole job on the demo plant"},
 };

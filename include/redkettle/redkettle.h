@@ -56,6 +56,7 @@
 #include <redkettle/files/record_file.h>
 #include <redkettle/files/record_log.h>
 #include <redkettle/files/write.h>
+#include <redkettle/prove/prove.h>
 #include <redkettle/softplc/softplc.h>
 
 #endif

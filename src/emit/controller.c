@@ -130,6 +130,17 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     return RK_OK;
 }
 
+rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_diag *diag)
+{
+    rki_controller c;
+    const rk_status status = rki_controller_make(loop, &c, diag);
+
+    if (status == RK_OK) {
+        *out_start = c.out_start;
+    }
+    return status;
+}
+
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX])
 {
     const rk_pid *p = &c->block;

@@ -163,6 +163,12 @@ static rk_status make(const rk_loop_design *loop, rki_controller *c, sheet *s, r
 
 rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
+    return rk_emit_sheet_proven(loop, NULL, 0, text, diag);
+}
+
+rk_status rk_emit_sheet_proven(const rk_loop_design *loop, const char *const *proof, int lines,
+                               rk_text *text, rk_diag *diag)
+{
     rki_controller c;
     sheet s;
     size_t i;
@@ -184,6 +190,9 @@ rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag
                         l->name, l->value, l->unit);
         }
     }
+    for (i = 0; i < (size_t)lines; i++) {
+        rk_text_add(text, "%s  %s\n", i == 0 ? "\nProof of the program text\n" : "", proof[i]);
+    }
     return rk_text_check(text, diag);
 }
 
@@ -195,6 +204,12 @@ static void add_cell(rk_text *text, const char *words)
 }
 
 rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+{
+    return rk_emit_sheet_csv_proven(loop, NULL, 0, text, diag);
+}
+
+rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const *proof,
+                                   int lines, rk_text *text, rk_diag *diag)
 {
     rki_controller c;
     sheet s;
@@ -216,6 +231,12 @@ rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *
         }
         add_cell(text, l->unit);
         rk_text_add(text, "\r\n");
+    }
+    for (i = 0; i < (size_t)lines; i++) {
+        rk_text_add(text, "proof,");
+        rk_text_add(text, "%zu", i + 1);
+        add_cell(text, proof[i]);
+        rk_text_add(text, ",\r\n");
     }
     return rk_text_check(text, diag);
 }

@@ -91,6 +91,76 @@ static double by_hand(const rki_controller *c, phase at)
     return at == BEYOND ? high + (0.1 * (high - low)) : low + (0.5 * (high - low));
 }
 
+static void scan(rig *r, phase at, double sp, rk_vector *row)
+{
+    const bool manual = at == IN_MANUAL || at == BEYOND;
+
+    row->sp = sp;
+    row->pv = at == PV_BAD ? nan("") : r->pv;
+    row->automatic = !manual;
+    row->manual_out = by_hand(r->c, at);
+    if (manual) {
+        rk_pid_set_manual(&r->pid, row->manual_out);
+    } else {
+        rk_pid_set_auto(&r->pid);
+    }
+    row->out = rk_pid_scan(&r->pid, sp,
+                           isnan(row->pv) ? row->pv : rk_filter_scan(&r->filter, row->pv));
+    row->held = r->pid.bad;
+    if (r->has_plant) {
+        r->pv = rk_plant_scan(&r->plant, row->out);
+    } else if (!isnan(sp)) {
+        r->pv += FOLLOWS * (sp - r->pv);
+    }
+}
+
+/* How long a phase is: until the process has settled, and the valve moved all its way. */
+static size_t phase_scans(const rig *r, const rk_loop_design *loop)
+{
+    const double settle =
+        r->has_plant ? (3.0 * rk_model_slowest(&loop->model)) + (2.0 * loop->model.dead_time)
+                     : SCANS_LEAST * loop->ts;
+    const double stroke = 1.5 * (loop->out_high - loop->out_low) / loop->out_rate;
+
+    return (size_t)fmin(fmax(fmax(settle, stroke) / loop->ts, SCANS_LEAST), SCANS_MOST);
+}
+
+rk_status rk_vectors_create(const rk_loop_design *loop, rk_vector **rows, size_t *count,
+                            rk_diag *diag)
+{
+    rk_vector *made = NULL;
+    rki_controller c;
+    size_t length, used = 0, i;
+    double start;
+    phase at;
+    rig r;
+    rk_status status = rki_controller_make(loop, &c, diag);
+
+    if (status != RK_OK) return status;
+    status = set_up(&r, &c, diag);
+    if (status == RK_OK) {
+        length = phase_scans(&r, loop);
+        made = rk_memory_create(length * PHASES, sizeof *made);
+        start = r.pv;
+        for (at = AT_REST; at < PHASES && made != NULL; at = (phase)(at + 1)) {
+            const bool bad = at == PV_BAD || at == SETPOINT_BAD;
+            const double sp = setpoint(&c, start, at);
+
+            for (i = 0; i < (bad ? BAD_SCANS : length); i++) {
+                scan(&r, at, sp, &made[used++]);
+            }
+        }
+        if (made == NULL) {
+            status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
+        } else {
+            *rows = made;
+            *count = used;
+        }
+    }
+    rk_memory_free(r.memory);
+    return status;
+}
+
 static void add_number(rk_text *text, double value)
 {
     rk_text_add(text, ",");
@@ -101,63 +171,23 @@ static void add_number(rk_text *text, double value)
     }
 }
 
-static void scan(rig *r, rk_text *text, size_t number, phase at, double sp)
-{
-    const bool manual = at == IN_MANUAL || at == BEYOND;
-    const double pv = at == PV_BAD ? nan("") : r->pv;
-    double out;
-
-    if (manual) {
-        rk_pid_set_manual(&r->pid, by_hand(r->c, at));
-    } else {
-        rk_pid_set_auto(&r->pid);
-    }
-    out = rk_pid_scan(&r->pid, sp, isnan(pv) ? pv : rk_filter_scan(&r->filter, pv));
-    rk_text_add(text, "%zu", number);
-    add_number(text, sp);
-    add_number(text, pv);
-    rk_text_add(text, ",%d", !manual);
-    add_number(text, by_hand(r->c, at));
-    add_number(text, out);
-    rk_text_add(text, ",%d\r\n", r->pid.bad);
-    if (r->has_plant) {
-        r->pv = rk_plant_scan(&r->plant, out);
-    } else if (!isnan(sp)) {
-        r->pv += FOLLOWS * (sp - r->pv);
-    }
-}
-
 rk_status rk_emit_vectors(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
-    rki_controller c;
-    size_t number = 0, length, i;
-    double start;
-    phase at;
-    rig r;
-    rk_status status = rki_controller_make(loop, &c, diag);
+    rk_vector *rows = NULL;
+    size_t count = 0, i;
+    const rk_status status = rk_vectors_create(loop, &rows, &count, diag);
 
     if (status != RK_OK) return status;
-    status = set_up(&r, &c, diag);
-    if (status == RK_OK) {
-        const double settle =
-            r.has_plant ? (3.0 * rk_model_slowest(&loop->model)) + (2.0 * loop->model.dead_time)
-                        : SCANS_LEAST * loop->ts;
-
-        const double stroke = 1.5 * (loop->out_high - loop->out_low) / loop->out_rate;
-
-        length = (size_t)fmin(fmax(fmax(settle, stroke) / loop->ts, SCANS_LEAST), SCANS_MOST);
-        start = r.pv;
-        rk_text_add(text, "scan,sp,pv,automatic,manual_out,out,held\r\n");
-        for (at = AT_REST; at < PHASES; at = (phase)(at + 1)) {
-            const bool bad = at == PV_BAD || at == SETPOINT_BAD;
-            const double sp = setpoint(&c, start, at);
-
-            for (i = 0; i < (bad ? BAD_SCANS : length); i++) {
-                scan(&r, text, number++, at, sp);
-            }
-        }
-        status = rk_text_check(text, diag);
+    rk_text_add(text, "scan,sp,pv,automatic,manual_out,out,held\r\n");
+    for (i = 0; i < count; i++) {
+        rk_text_add(text, "%zu", i);
+        add_number(text, rows[i].sp);
+        add_number(text, rows[i].pv);
+        rk_text_add(text, ",%d", rows[i].automatic);
+        add_number(text, rows[i].manual_out);
+        add_number(text, rows[i].out);
+        rk_text_add(text, ",%d\r\n", rows[i].held);
     }
-    rk_memory_free(r.memory);
-    return status;
+    rk_memory_free(rows);
+    return rk_text_check(text, diag);
 }

@@ -599,3 +599,29 @@ rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk
     }
     return finish(json_pack("{s:o}", "files", array), text, diag);
 }
+
+rk_status rk_json_proof(const rk_proof *proof, rk_text *text, rk_diag *diag)
+{
+    json_t *parts;
+    int i;
+
+    if (proof == NULL || text == NULL) return RK_ERR_ARG;
+    parts = json_array();
+    for (i = 0; i < proof->parts; i++) {
+        const rk_proof_part *part = &proof->part[i];
+
+        json_array_append_new(
+            parts,
+            json_pack(
+                "{s:s, s:b, s:o, s:I, s:I, s:o, s:o}", "what", part->what, "ran", part->ran,
+                "refused", part->refused[0] != '\0' ? words(part->refused) : json_null(),
+                "scans", (json_int_t)part->scans, "mismatches", (json_int_t)part->mismatches,
+                "worst_difference", real_or_null(part->worst), "first_mismatch",
+                part->mismatches > 0 ? json_integer((json_int_t)part->first) : json_null()));
+    }
+    return finish(json_pack("{s:I, s:I, s:o, s:s, s:o}", "scans", (json_int_t)proof->scans,
+                            "mismatches", (json_int_t)proof->mismatches, "worst_difference",
+                            real_or_null(proof->worst_difference), "verdict",
+                            proof->proven ? "proven" : "not proven", "parts", parts),
+                  text, diag);
+}

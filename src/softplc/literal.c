@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: MIT */
+#include <locale.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -7,15 +8,17 @@
 
 enum { NUMBER_CHARS = 128 };
 
-/* The number without its underscores; false: longer than any number. */
+/* The number without its underscores, with the locale's decimal mark, which the C library's
+   readers want; false: longer than any number. */
 static bool copy_plain(const char *from, char plain[NUMBER_CHARS])
 {
+    const char mark = localeconv()->decimal_point[0];
     size_t length = 0;
 
     for (; *from != '\0'; from++) {
         if (*from == '_') continue;
         if (length == NUMBER_CHARS - 1) return false;
-        plain[length++] = *from;
+        plain[length++] = (char)(*from == '.' ? mark : *from);
     }
     plain[length] = '\0';
     return true;
@@ -155,7 +158,7 @@ static rki_code *typed(rki_compiler *c, const rki_syntax *s, char *chars)
     if (type->base == RK_PLC_TIME) return duration(c, s, mark + 1);
     if (type->base == RK_PLC_BOOL) return boolean(c, s, mark + 1);
     if (rki_type_is_real(type)) return real(c, s, mark + 1, type->base);
-    if (strchr(mark + 1, '.') != NULL) return refuse(c, s, "is no whole number");
+    if (strchr(s->word, '.') != NULL) return refuse(c, s, "is no whole number");
     return whole(c, s, mark + 1, type->base);
 }
 
@@ -167,7 +170,8 @@ rki_code *rki_compile_literal(rki_compiler *c, const rki_syntax *s)
     if (!copy_plain(s->word, plain)) return refuse(c, s, "is longer than any number");
     mark = strchr(plain, '#');
     if (mark != NULL && (plain[0] < '0' || plain[0] > '9')) return typed(c, s, plain);
-    if (mark == NULL && strchr(plain, '.') != NULL) return real(c, s, plain, RKI_LITERAL_REAL);
+    if (mark == NULL && strchr(s->word, '.') != NULL)
+        return real(c, s, plain, RKI_LITERAL_REAL);
     if (rki_same_word(plain, "TRUE") || rki_same_word(plain, "FALSE")) {
         return boolean(c, s, plain);
     }

@@ -44,6 +44,28 @@ rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_text *text, rk_diag *d
 rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 
+/** A scan of the controller's test: what it is given, and what the device block answers. */
+typedef struct rk_vector {
+    double sp, pv; /* NaN: no number */
+    bool automatic;
+    double manual_out;
+    double out;
+    bool held;
+} rk_vector;
+
+/**
+ * Test vectors of the controller, from its start at the operating point's output: *rows is
+ * freed by rk_memory_free. rk_emit_vectors writes the same as text.
+ *
+ * Errors  as rk_emit_st.
+ */
+rk_status rk_vectors_create(const rk_loop_design *loop, rk_vector **rows, size_t *count,
+                            rk_diag *diag);
+
+/** What the emitted controller starts from unless it is told: the operating point's output
+ * within the limits, or the low limit. Errors  as rk_emit_st. */
+rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_diag *diag);
+
 /**
  * Test vectors of the controller as CSV: scan, sp, pv, automatic (1 or 0), manual_out, and what
  * the device block answers: out and held. The loop runs on its model through rest, a setpoint
@@ -62,6 +84,12 @@ rk_status rk_emit_vectors(const rk_loop_design *loop, rk_text *text, rk_diag *di
  */
 rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
+/** The same with what a proof of the program text found, a line each, at the end. */
+rk_status rk_emit_sheet_proven(const rk_loop_design *loop, const char *const *proof, int lines,
+                               rk_text *text, rk_diag *diag);
+rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const *proof,
+                                   int lines, rk_text *text, rk_diag *diag);
 
 /** The difference equations and their coefficients alone. Errors  as rk_emit_st. */
 rk_status rk_emit_equations(const rk_loop_design *loop, rk_text *text, rk_diag *diag);

@@ -15,6 +15,7 @@
 #include <redkettle/design/trial.h>
 #include <redkettle/design/tune.h>
 #include <redkettle/device/relay.h>
+#include <redkettle/prove/prove.h>
 
 /*
  * Results as one JSON object each, appended to a text: seconds, engineering units, full
@@ -77,5 +78,7 @@ rk_status rk_json_open_step(const rk_open_step *open, const rk_model *model, rk_
                             rk_diag *diag);
 
 rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk_diag *diag);
+
+rk_status rk_json_proof(const rk_proof *proof, rk_text *text, rk_diag *diag);
 
 #endif

@@ -1,0 +1,98 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_PROVE_PROVE_H
+#define REDKETTLE_PROVE_PROVE_H
+
+#include <redkettle/design/loop_design.h>
+#include <redkettle/design/record.h>
+
+/** Program text of a loop, as it stands in its files; NULL: there is none. */
+typedef struct rk_program {
+    const char *controller_st, *plant_st;
+    const char *controller_c, *controller_h;
+    const char *plant_c, *plant_h;
+} rk_program;
+
+typedef struct rk_prove_plan {
+    size_t scans; /* 1 or more */
+    bool compile; /* build and run the C too */
+} rk_prove_plan;
+
+/** 10,000 scans, and the C compiled. */
+rk_prove_plan rk_prove_plan_make(void);
+
+/** One program beside the device blocks. */
+typedef struct rk_proof_part {
+    const char *what; /* "Structured Text" or "C" */
+    bool ran;
+    char refused[256];        /* why it did not, or stopped; "": it ran to the end */
+    bool excused;             /* it could not be tried here, which says nothing of the text */
+    size_t scans, mismatches; /* a scan whose OUT, HELD or PV has another bit */
+    double worst;    /* largest difference of OUT, out-EU; infinite: a number against none */
+    size_t first;    /* the first scan that differs, .. */
+    const char *pin; /* .. which of its outputs, .. */
+    double wanted, got;
+    double sp, pv; /* .. and what stood at its inputs */
+    bool automatic;
+} rk_proof_part;
+
+enum { RK_PROOF_PARTS = 2 };
+
+typedef struct rk_proof {
+    rk_proof_part part[RK_PROOF_PARTS];
+    int parts;
+    size_t scans, mismatches;
+    double worst_difference; /* out-EU */
+    bool proven;             /* all that could run ran, without a difference */
+} rk_proof;
+
+/**
+ * Run program text beside the device blocks of the loop, scan by scan: through the test
+ * vectors, a closed loop with the plant twin of each side (setpoints, loads, noise, manual and
+ * automatic, values that are no numbers, starts from any output), and values without sense.
+ * Every output of every scan is compared bit for bit. Structured Text runs in the stand-in PLC;
+ * C is compiled by `cc`, in a directory of its own that is removed.
+ *
+ * A text that cannot be read, lacks a pin or stops is a finding in *proof, not an error.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_emit_st, or for a plan without scans;
+ *         RK_ERR_MEMORY; RK_ERR_IO if no temporary file can be written.
+ */
+rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
+                   const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag);
+
+/**
+ * The same for a block of the user's own, Structured Text whose last function block has the
+ * pins sp, pv (inputs), out (output), all LREAL or REAL; used if it has them: automatic (BOOL),
+ * manual_out, out_start. Its controller need not have the design's bits: see how far it is off.
+ * Values that are no numbers are left out.
+ *
+ * Errors  as rk_prove.
+ */
+rk_status rk_prove_block(const rk_loop_design *loop, const char *text,
+                         const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag);
+
+/** A twin beside a record. */
+typedef struct rk_twin_run {
+    size_t rows;
+    double *time, *out, *measured, *twin; /* at each row; freed by rk_twin_run_free */
+    double rms, worst;                    /* of measured - twin, pv-EU */
+    double worst_at;                      /* s */
+} rk_twin_run;
+
+/**
+ * Run a plant twin's Structured Text on a record's OUT at the loop's scan, from the record's
+ * start: what it makes of it beside the PV that was measured. PV before the first move is taken
+ * as rest.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_emit_plant_st; RK_ERR_FORMAT for text that
+ * is no twin; RK_ERR_DATA for a record of fewer than 2 rows; RK_ERR_MEMORY.
+ */
+rk_status rk_twin_on_record(const rk_loop_design *loop, const char *plant_st,
+                            const rk_record *record, rk_twin_run *run, rk_diag *diag);
+void rk_twin_run_free(rk_twin_run *run);
+
+/** In a sentence: "20,726 scans, no bit differs", or what does. */
+enum { RK_PROOF_WORDS_CHARS = 512 };
+void rk_proof_part_words(const rk_proof_part *part, char words[RK_PROOF_WORDS_CHARS]);
+
+#endif

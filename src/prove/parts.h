@@ -1,0 +1,50 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef RKI_PROVE_PARTS_H
+#define RKI_PROVE_PARTS_H
+
+#include <redkettle/emit/emit.h>
+#include <redkettle/prove/prove.h>
+
+/** What a scan is given. All numbers, so that a program reads them as they are. */
+typedef struct rki_input {
+    double start;     /* 1: begin anew, the output at out_start, the twin at rest */
+    double out_start; /* out-EU; any number, or none */
+    double closed;    /* 1: PV is the twin's and pv is added to it; 0: PV is pv */
+    double sp, pv, automatic, manual_out, load;
+} rki_input;
+
+enum { RKI_INPUT_NUMBERS = sizeof(rki_input) / sizeof(double) };
+
+/** What it answers: pv is the twin's, at the end of the scan. */
+typedef struct rki_output {
+    double out, held, pv;
+} rki_output;
+
+enum { RKI_OUTPUT_NUMBERS = sizeof(rki_output) / sizeof(double) };
+
+/** What is run: a loop, with its twin or without. */
+typedef struct rki_rig {
+    const rk_loop_design *loop;
+    bool twin;
+    double out_start; /* the emitted default, out-EU */
+    const rki_input *inputs;
+    size_t count;
+} rki_rig;
+
+/** The vectors' inputs, then `scans` of closed and open loops; sane: no values that are no
+ * numbers. *inputs is freed by rk_memory_free. */
+rk_status rki_inputs_create(const rki_rig *rig, size_t scans, bool sane, rki_input **inputs,
+                            size_t *count, rk_diag *diag);
+
+/** By the device blocks. */
+rk_status rki_run_device(const rki_rig *rig, rki_output *outputs, rk_diag *diag);
+
+/** By the stand-in PLC: how many scans it did, and in refused why not all. */
+rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output *outputs,
+                       size_t *done, char refused[256], rk_diag *diag);
+
+/** By the C compiler; excused: there is none. */
+rk_status rki_run_c(const rki_rig *rig, const rk_program *program, rki_output *outputs,
+                    size_t *done, char refused[256], bool *excused, rk_diag *diag);
+
+#endif
