@@ -2,7 +2,7 @@
 PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
 
-.PHONY: all setup demo test bench size install lint debug sanitize fuzz format clean
+.PHONY: all setup demo test prove bench size install lint debug sanitize fuzz format clean
 
 all: setup
 	@cmake --preset release >/dev/null
@@ -17,6 +17,11 @@ demo: all
 test: all sanitize
 	@ctest --test-dir build --output-on-failure -j 2
 	@CK_EXCLUDE_TAGS="statistics processes" ctest --test-dir build-sanitize --output-on-failure -j 2 -LE slow
+
+PROVE_SCANS ?= 50000
+# Each controller type, each anti-windup way, each process: in full what `make test` does in short.
+prove: all
+	@CK_DEFAULT_TIMEOUT=600 RK_PROVE_SCANS=$(PROVE_SCANS) build/tests/test-prove
 
 bench: all
 	@build/redkettle-bench build/redkettle

@@ -438,6 +438,75 @@ static void bench_check(void)
     }
 }
 
+/* The demo's controllers as Structured Text in the stand-in PLC; and emit with prove, without
+   the C compiler's time. */
+static void bench_text(void)
+{
+    static const double settings[][4] = {{-11.3, 46.5, 0, 0}, {-9.1, 40.7, 7.3, 0.73}};
+    enum { COUNT = 100000 };
+    double seconds[RUNS];
+    int u, i, k;
+
+    for (u = 0; u < 2; u++) {
+        rk_loop_design loop = rk_loop_design_make();
+        const rk_prove_plan plan = {.scans = 10000};
+        rk_text *st = rk_text_create();
+        rk_plc *plc = rk_plc_create();
+        rk_plc_instance *instance;
+        rk_plc_variable sp, pv;
+
+        loop.has_model = loop.has_settings = true;
+        loop.model = (rk_model){RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8};
+        loop.settings =
+            rk_settings_make(settings[u][0], settings[u][1], settings[u][2], settings[u][3]);
+        loop.ts = 1;
+        loop.out_low = 0;
+        loop.out_high = 100;
+        if (rk_emit_st(&loop, st, NULL) != RK_OK ||
+            rk_plc_load(plc, "st", rk_text_chars(st), rk_text_length(st), NULL) != RK_OK ||
+            rk_plc_instance_create(plc, rk_plc_last_block(plc), &instance, NULL) != RK_OK ||
+            rk_plc_find(plc, instance, "sp", &sp, NULL) != RK_OK ||
+            rk_plc_find(plc, instance, "pv", &pv, NULL) != RK_OK) {
+            abort();
+        }
+        sp.at->real = pv.at->real = 11.8;
+        for (i = 0; i < RUNS; i++) {
+            const double start = now();
+
+            for (k = 0; k < COUNT; k++) {
+                pv.at->real = 11.8 + (0.01 * (k % 7));
+                (void)rk_plc_scan(plc, instance, NULL);
+            }
+            seconds[i] = now() - start;
+        }
+        printf("Stand-in PLC, %s: %.0f scans a second\n", u == 0 ? "PI" : "PID",
+               COUNT / median(seconds, RUNS));
+        rk_plc_free(plc);
+        rk_text_free(st);
+        for (i = 0; i < RUNS; i++) {
+            const double start = now();
+            rk_text *controller = rk_text_create(), *plant = rk_text_create();
+            rk_program program;
+            rk_proof proof;
+
+            if (rk_emit_st(&loop, controller, NULL) != RK_OK ||
+                rk_emit_plant_st(&loop, plant, NULL) != RK_OK) {
+                abort();
+            }
+            program = (rk_program){.controller_st = rk_text_chars(controller),
+                                   .plant_st = rk_text_chars(plant)};
+            if (rk_prove(&loop, &program, &plan, &proof, NULL) != RK_OK || !proof.proven) {
+                abort();
+            }
+            rk_text_free(controller);
+            rk_text_free(plant);
+            seconds[i] = now() - start;
+        }
+        printf("Emit and prove, %s, %d scans: %.1f ms\n", u == 0 ? "PI" : "PID",
+               (int)plan.scans, 1e3 * median(seconds, RUNS));
+    }
+}
+
 /* One run of few scans, for a counter of instructions: --scans pid|plant N. */
 static int run_scans(const char *what, int scans)
 {
@@ -472,5 +541,6 @@ int main(int argc, char **argv)
     bench_sweep(1);
     bench_sweep(0);
     bench_check();
+    bench_text();
     return 0;
 }

@@ -140,6 +140,8 @@ static int run(job *j)
          "--figure @/trial-manual.png"},
         {"10. The controller as program text, for the PLC's task of 1 s.", cmd_emit,
          "emit @/blend-brix.loop --dir @ --force"},
+        {"11. Does that text give the numbers of the design, bit for bit?", cmd_prove,
+         "prove @/blend-brix.loop --dir @"},
     };
     int status;
     size_t i;

@@ -233,8 +233,8 @@ static int run_twin(prove_job *p, const texts *t)
     rk_status status;
     int exit_status;
 
-    if (t->content[PLANT_ST] == NULL || p->j.loop.record_file[0] == '\0' ||
-        !stands(p->j.loop.record_file)) {
+    if (t->content[PLANT_ST] == NULL || p->j.loop.record_path[0] == '\0' ||
+        !stands(p->j.loop.record_path)) {
         if (p->curves == NULL) return EXIT_DONE;
         return fail(&p->j, EXIT_BAD_INPUT,
                     "--curves needs the plant's Structured Text and the loop's record");

@@ -388,6 +388,15 @@ static const struct {
     {2, "unknown kind 'ladder'", {"emit", "full.loop", "--to", "st,ladder"}},
     {4, "is a file, not a directory", {"emit", "full.loop", "--dir", "good.csv"}},
     {4, "cannot open", {"emit", "missing.loop"}},
+    /* prove */
+    {2, "give the loop file", {"prove"}},
+    {2, "give the loop file", {"prove", "good.csv"}},
+    {3, "nothing to prove", {"prove", "full.loop"}},
+    {3, "nothing to prove", {"prove", "full.loop", "--dir", "nowhere"}},
+    {2, "--scans: from 1", {"prove", "full.loop", "--scans", "0"}},
+    {3, "no settings", {"prove", "bare.loop", "--block", "good.csv"}},
+    {3, "line 1, column 1", {"prove", "full.loop", "--block", "good.csv"}},
+    {4, "cannot open", {"prove", "full.loop", "--block", "missing.st"}},
     /* demo */
     {2, "demo takes no file", {"demo", "x"}},
     {4, "is a file, not a directory", {"demo", "--dir", "good.csv"}},

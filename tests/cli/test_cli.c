@@ -380,6 +380,49 @@ static char *loop_in(const char *dir)
     return path;
 }
 
+/* As it stands, with a digit changed, and a block of one's own. */
+static void prove_what_was_emitted(const char *dir, const char *path)
+{
+    const char *st = path_in(dir, "plc/blend_brix_controller.st");
+    json_t *j = json_of(TOOL(dir, "prove", path, "--dir", "plc", "--json"), 0);
+    char *text, *digit, *sheet;
+    outcome o;
+
+    ck_assert_str_eq(json_string_value(json_object_get(j, "verdict")), "proven");
+    ck_assert(number_at(j, "scans") > 20000 && number_at(j, "mismatches") == 0);
+    json_decref(j);
+    sheet = get_file(path_in(dir, "plc/blend_brix_controller_settings.txt"), NULL);
+    ck_assert_ptr_nonnull(strstr(sheet, "verdict: proven"));
+    free(sheet);
+    o = TOOL(dir, "prove", path, "--dir", "plc", "--no-c", "--curves", "twin.csv");
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "Verdict: PROVEN"));
+    ck_assert_ptr_nonnull(strstr(o.out, "The plant's text on the OUT of"));
+    outcome_free(&o);
+    sheet = get_file(path_in(dir, "twin.csv"), NULL);
+    ck_assert_int_eq(strncmp(sheet, "time_s,out,pv,twin\r\n", 20), 0);
+    free(sheet);
+
+    text = get_file(st, NULL);
+    o = TOOL(dir, "prove", path, "--block", "plc/blend_brix_controller.st");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    digit = strstr(text, "LREAL := LREAL#-") + 20;
+    *digit = *digit == '9' ? '1' : (char)(*digit + 1);
+    put_file(st, text);
+    o = TOOL(dir, "prove", path, "--dir", "plc", "--no-c");
+    ck_assert_int_eq(o.status, 1);
+    ck_assert_ptr_nonnull(strstr(o.out, "NOT PROVEN"));
+    ck_assert_ptr_nonnull(strstr(o.out, "first scan"));
+    outcome_free(&o);
+    sheet = get_file(path_in(dir, "plc/blend_brix_controller_settings.csv"), NULL);
+    ck_assert_ptr_nonnull(strstr(sheet, "verdict: NOT PROVEN"));
+    free(sheet);
+    *digit = *digit == '1' ? '9' : (char)(*digit - 1);
+    put_file(st, text);
+    free(text);
+}
+
 START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
 {
     char *dir = scratch_make(), *path = loop_in(dir), *text;
@@ -399,6 +442,7 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     j = json_of(TOOL(dir, "emit", path, "--dir", "plc", "--json"), 0);
     ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 9);
     json_decref(j);
+    prove_what_was_emitted(dir, path);
     text = get_file(path_in(dir, "plc/blend_brix_controller.st"), NULL);
     ck_assert_ptr_nonnull(strstr(text, "FUNCTION_BLOCK BLEND_BRIX_CONTROLLER"));
     ck_assert_ptr_nonnull(strstr(text, "Record        blend-brix.csv"));

@@ -1,0 +1,435 @@
+/* SPDX-License-Identifier: MIT */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/loops.h"
+#include "../support/support.h"
+
+/* All program text of a loop. */
+typedef struct texts {
+    rk_text *text[6];
+    rk_program program;
+} texts;
+
+static texts emitted(const rk_loop_design *loop)
+{
+    rk_status (*const emit[6])(const rk_loop_design *, rk_text *, rk_diag *) = {
+        rk_emit_st,       rk_emit_c_header,       rk_emit_c_source,
+        rk_emit_plant_st, rk_emit_plant_c_header, rk_emit_plant_c_source};
+    const int count = loop->has_model ? 6 : 3;
+    rk_diag diag = {RK_OK, ""};
+    texts t = {.program = {NULL}};
+    const char *chars[6] = {NULL};
+    int i;
+
+    for (i = 0; i < count; i++) {
+        t.text[i] = rk_text_create();
+        ck_assert_msg(emit[i](loop, t.text[i], &diag) == RK_OK, "%s", diag.text);
+        chars[i] = rk_text_chars(t.text[i]);
+    }
+    t.program = (rk_program){.controller_st = chars[0],
+                             .controller_h = chars[1],
+                             .controller_c = chars[2],
+                             .plant_st = chars[3],
+                             .plant_h = chars[4],
+                             .plant_c = chars[5]};
+    return t;
+}
+
+static void free_texts(texts *t)
+{
+    int i;
+
+    for (i = 0; i < 6; i++) {
+        rk_text_free(t->text[i]);
+    }
+}
+
+/* `make prove` asks for all; a test for what shows a mistake. */
+static rk_prove_plan plan_of(void)
+{
+    const char *scans = getenv("RK_PROVE_SCANS");
+    rk_prove_plan plan = rk_prove_plan_make();
+
+    plan.scans = scans != NULL ? strtoul(scans, NULL, 10) : 2000;
+    return plan;
+}
+
+static void check_proven(const rk_loop_design *loop, const char *fact)
+{
+    const rk_prove_plan plan = plan_of();
+    texts t = emitted(loop);
+    char words[RK_PROOF_WORDS_CHARS];
+    rk_diag diag = {RK_OK, ""};
+    rk_proof proof;
+    int i;
+
+    ck_assert_msg(rk_prove(loop, &t.program, &plan, &proof, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_int_eq(proof.parts, 2);
+    for (i = 0; i < proof.parts; i++) {
+        rk_proof_part_words(&proof.part[i], words);
+        ck_assert_msg(proof.part[i].ran && proof.part[i].mismatches == 0, "%s: %s: %s", fact,
+                      proof.part[i].what, words);
+        ck_assert_uint_ge(proof.part[i].scans, plan.scans);
+    }
+    ck_assert(proof.proven);
+    free_texts(&t);
+}
+
+START_TEST(emitted_text_gives_the_blocks_bits)
+{
+    const rk_loop_design loop = variant(_i);
+
+    check_proven(&loop, variants[_i].fact);
+}
+END_TEST
+
+/* Every kind of process, with and without a part of a scan in its dead time. */
+static const struct {
+    const char *fact;
+    rk_model model;
+    double kc, ti;
+} processes[] = {
+    {"one lag, no dead time", {RK_MODEL_FOPDT, 2, {10, 0}, 0, 0, 42, 0}, 1.5, 10},
+    {"two lags", {RK_MODEL_SOPDT, 1.5, {20, 8}, 0, 3, 42, 5}, 1, 20},
+    {"underdamped", {RK_MODEL_SOPDT_OSC, 1, {6, 0}, 0.3, 2.4, 42, 5}, 0.2, 10},
+    {"an integrator", {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4.2, 42, 100}, 2, 35},
+    {"an integrator and a lag", {RK_MODEL_IPDT_LAG, 0.02, {5, 0}, 0, 1, 42, 100}, 2, 50},
+};
+
+START_TEST(the_twin_of_every_kind_gives_the_plants_bits)
+{
+    rk_loop_design loop = brix_loop();
+
+    loop.model = processes[_i].model;
+    loop.action = RK_ACTION_REVERSE;
+    loop.settings = rk_settings_make(processes[_i].kc, processes[_i].ti, 0, 0);
+    check_proven(&loop, processes[_i].fact);
+}
+END_TEST
+
+START_TEST(a_loop_without_a_model_is_proven_open)
+{
+    rk_loop_design loop = brix_loop();
+
+    loop.has_model = false;
+    check_proven(&loop, "no model");
+}
+END_TEST
+
+/* One change to the text; each must be found. With all features: row 10, PID, conditional, PV
+   filter, weight and rate; row 0 is PI with back-calculation. */
+static const struct {
+    const char *fact;
+    int variant;
+    bool plant;
+    const char *find, *put;
+} mutations[] = {
+    {"kc's last digit", 10, false, "kc       : LREAL := LREAL#", NULL},
+    {"ki_ts's last digit", 0, false, "ki_ts    : LREAL := LREAL#", NULL},
+    {"kt_ts's last digit", 0, false, "kt_ts    : LREAL := LREAL#", NULL},
+    {"kd's last digit", 10, false, "kd       : LREAL := LREAL#", NULL},
+    {"ad's last digit", 10, false, "ad       : LREAL := LREAL#", NULL},
+    {"the weight's last digit", 10, false, "p_weight : LREAL := LREAL#", NULL},
+    {"the high limit's last digit", 0, false, "out_hi   : LREAL := LREAL#", NULL},
+    {"the rate's last digit", 10, false, "out_step : LREAL := LREAL#", NULL},
+    {"the filter's last digit", 10, false, "pv_part  : LREAL := LREAL#", NULL},
+    {"a low limit", 0, false, "out_lo   : LREAL := LREAL#0.0",
+     "out_lo   : LREAL := LREAL#1.0E-300"},
+    {"the derivative's weight", 10, false, "d_weight : LREAL := LREAL#0.0",
+     "d_weight : LREAL := LREAL#1.0E-12"},
+    {"plus for minus in P", 0, false, "(p_weight * sp) - pv", "(p_weight * sp) + pv"},
+    {"minus for plus in the sum", 0, false, "p_part + (i_part + increment)",
+     "p_part - (i_part + increment)"},
+    {"the sum in another order", 0, false, "v := p_part + (i_part + increment);",
+     "v := (p_part + i_part) + increment;"},
+    {"back-calculation the wrong way round", 0, false, "(wanted - v)", "(v - wanted)"},
+    {"< for > at the limit", 0, false,
+     "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n    i_new",
+     "    IF wanted < out_hi THEN wanted := out_hi; END_IF;\n    i_new"},
+    {"OR for AND in the filter", 10, false, "AND pv_known THEN", "OR pv_known THEN"},
+    {"AND for OR in conditional", 10, false, "OR ((v < out_lo)", "AND ((v < out_lo)"},
+    {"no fresh start after a bad value", 0, false, "    fresh := TRUE;\nELSE", "ELSE"},
+    {"fresh is never taken back", 0, false, "    fresh := FALSE;\n", ""},
+    {"the derivative is not reset", 10, false, "    d_part := LREAL#0.0;\n", ""},
+    {"g_last is not kept", 10, false, "    g_last := g;\n    d_part", "    d_part"},
+    {"g_last is not taken over", 10, false, "    g_last := g;\n    out", "    out"},
+    {"the integral is not kept", 0, false, "    i_part := i_new;\n", ""},
+    {"the integral does not follow in manual", 0, false, "i_new := wanted - p_part;",
+     "i_new := i_part;"},
+    {"manual is not limited", 0, false,
+     "wanted := out; END_IF;\n    IF wanted < out_lo THEN wanted := "
+     "out_lo; END_IF;",
+     "wanted := out; END_IF;"},
+    {"a manual that is no number", 0, false,
+     "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out; END_IF;\n", ""},
+    {"a start that is no number", 0, false,
+     "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out_lo; END_IF;\n", ""},
+    {"a start beyond the range", 0, false,
+     "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n    out := wanted;",
+     "    out := wanted;"},
+    {"it starts each scan", 0, false, "    started := TRUE;\n", ""},
+    {"a bad value is not held", 0, false, "held := NOT ((i_new - i_new) = LREAL#0.0)",
+     "held := FALSE"},
+    {"the filter does not know its first", 10, false, "    pv_known := TRUE;\n", ""},
+    {"the filter forgets", 10, false, "    pv_last := seen;\n", ""},
+    {"the increment stays beyond the limit", 10, false, "        increment := LREAL#0.0;\n",
+     ""},
+    {"the rate is not kept downwards", 10, false, "IF wanted < (out - out_step) THEN",
+     "IF wanted < (out - out_step - out_step) THEN"},
+    {"the error's sign", 0, false, "increment := ki_ts * (sp - pv);",
+     "increment := ki_ts * (pv - sp);"},
+    {"the setpoint's weight in the integral", 10, false, "increment := ki_ts * (sp - seen);",
+     "increment := ki_ts * ((p_weight * sp) - seen);"},
+    {"a single precision literal", 0, false, "kc       : LREAL := LREAL#-11.3",
+     "kc       : LREAL := REAL#-11.3"},
+    {"the twin's a00", 0, true, "a00      : LREAL := LREAL#", NULL},
+    {"the twin's b10", 0, true, "b10      : LREAL := LREAL#", NULL},
+    {"a scan less of dead time", 0, true, "delay    : DINT := 17;", "delay    : DINT := 16;"},
+    {"the twin's ring", 0, true, "oldest := oldest + 1;", "oldest := 1;"},
+    {"the twin takes what is no number", 0, true,
+     "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;", "u := late - out0;"},
+    {"the twin's operating point", 0, true, "pv := pv0 + x0;", "pv := x0;"},
+    {"the load is left out", 0, true, "late := out + load;", "late := out;"},
+};
+
+/* The text with `put` for `find`; NULL: with another last digit of the number behind it. */
+static char *changed(const char *text, const char *find, const char *put)
+{
+    const char *at = strstr(text, find), *rest;
+    char number[64], *end;
+    size_t length;
+    char *made;
+
+    ck_assert_msg(at != NULL, "no '%s' in the text", find);
+    rest = at + strlen(find);
+    if (put == NULL) {
+        const double value = strtod(rest, &end);
+
+        (void)snprintf(number, sizeof number, "%s%.17g", find, nextafter(value, 1e300));
+        ck_assert_ptr_nonnull(strchr(number, '.'));
+        rest = end;
+        put = number;
+    }
+    length = strlen(text) + strlen(put) + 1;
+    made = malloc(length);
+    ck_assert_ptr_nonnull(made);
+    (void)snprintf(made, length, "%.*s%s%s", (int)(at - text), text, put, rest);
+    return made;
+}
+
+START_TEST(one_change_to_the_text_is_found)
+{
+    const rk_loop_design loop = variant(mutations[_i].variant);
+    const rk_prove_plan plan = {.scans = 10000, .compile = false};
+    texts t = emitted(&loop);
+    char *mutant = changed(mutations[_i].plant ? t.program.plant_st : t.program.controller_st,
+                           mutations[_i].find, mutations[_i].put);
+    rk_program program = {.controller_st = t.program.controller_st,
+                          .plant_st = t.program.plant_st};
+    char words[RK_PROOF_WORDS_CHARS];
+    rk_proof proof;
+
+    *(mutations[_i].plant ? &program.plant_st : &program.controller_st) = mutant;
+    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_OK);
+    ck_assert_msg(proof.part[0].ran, "%s is no program: %s", mutations[_i].fact,
+                  proof.part[0].refused);
+    ck_assert_msg(!proof.proven && proof.part[0].mismatches > 0, "%s is not found",
+                  mutations[_i].fact);
+    rk_proof_part_words(&proof.part[0], words);
+    ck_assert_ptr_nonnull(strstr(words, "scans differ"));
+    free(mutant);
+    free_texts(&t);
+}
+END_TEST
+
+/* The same in the C. */
+static const struct {
+    const char *fact, *find, *put, *says;
+} c_mutations[] = {
+    {"a coefficient's last digit", "KI_TS    = ", NULL, "differ"},
+    {"plus for minus", "(P_WEIGHT * sp) - pv", "(P_WEIGHT * sp) + pv", "differ"},
+    {"a missing reset", "        c->fresh = 1;\n", "", "differ"},
+    {"no C at all", "double v =", "double =", "error"},
+};
+
+START_TEST(one_change_to_the_c_is_found)
+{
+    const rk_loop_design loop = variant(0);
+    const rk_prove_plan plan = plan_of();
+    texts t = emitted(&loop);
+    char *mutant = changed(t.program.controller_c, c_mutations[_i].find, c_mutations[_i].put);
+    char words[RK_PROOF_WORDS_CHARS];
+    rk_proof proof;
+
+    t.program.controller_c = mutant;
+    ck_assert_int_eq(rk_prove(&loop, &t.program, &plan, &proof, NULL), RK_OK);
+    ck_assert(!proof.proven);
+    ck_assert_uint_eq(proof.part[0].mismatches, 0);
+    rk_proof_part_words(&proof.part[1], words);
+    ck_assert_msg(strstr(words, c_mutations[_i].says) != NULL, "%s: %s", c_mutations[_i].fact,
+                  words);
+    free(mutant);
+    free_texts(&t);
+}
+END_TEST
+
+/* What is no program of the loop is told, not proven. */
+static const struct {
+    const char *text, *says;
+} no_programs[] = {
+    {"", "no FUNCTION_BLOCK"},
+    {"FUNCTION_BLOCK b\nx := 1;\nEND_FUNCTION_BLOCK", "line 2, column 1"},
+    {"FUNCTION_BLOCK b VAR_INPUT sp, pv : LREAL; END_VAR END_FUNCTION_BLOCK", "'out'"},
+    {"FUNCTION_BLOCK b VAR_INPUT sp : INT; pv : LREAL; END_VAR VAR_OUTPUT out : LREAL; END_VAR "
+     "END_FUNCTION_BLOCK",
+     "'sp' should be LREAL"},
+    {"FUNCTION_BLOCK b VAR_INPUT sp, pv : LREAL; END_VAR VAR_OUTPUT out : LREAL; END_VAR VAR "
+     "i, z "
+     ": INT; END_VAR i := 1 / z; END_FUNCTION_BLOCK",
+     "division by zero"},
+};
+
+START_TEST(a_text_that_is_no_controller_is_told)
+{
+    const rk_loop_design loop = brix_loop();
+    const rk_prove_plan plan = {.scans = 10};
+    texts t = emitted(&loop);
+    rk_program program = {.controller_st = no_programs[_i].text,
+                          .plant_st = t.program.plant_st};
+    rk_proof proof;
+
+    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_OK);
+    ck_assert(!proof.proven && !proof.part[0].ran);
+    ck_assert_msg(strstr(proof.part[0].refused, no_programs[_i].says) != NULL, "%s",
+                  proof.part[0].refused);
+    free_texts(&t);
+}
+END_TEST
+
+/* A textbook PI with limits, by someone else: the same but for a slip. OUT stays within its
+   limits for small steps, where the two must agree to rounding. */
+static const char own_head[] =
+    "FUNCTION_BLOCK my_pi VAR_INPUT sp, pv : LREAL; automatic : BOOL; manual_out, out_start : "
+    "LREAL; END_VAR VAR_OUTPUT out : LREAL; END_VAR VAR CONSTANT kc : LREAL := -11.3; ti : "
+    "LREAL "
+    ":= ";
+static const char own_tail[] =
+    "; END_VAR VAR i, p, v : LREAL; run : BOOL; END_VAR\n"
+    "IF NOT run THEN out := LIMIT(0.0, out_start, 100.0); END_IF;\n"
+    "p := kc * (sp - pv);\n"
+    "IF NOT automatic THEN out := LIMIT(0.0, manual_out, 100.0); i := out - p;\n"
+    "ELSE IF NOT run THEN i := out - p; END_IF;\n"
+    "i := i + kc * (sp - pv) / ti; v := p + i; out := LIMIT(0.0, v, 100.0);\n"
+    "i := i + (out - v) / 46.5; END_IF;\n"
+    "run := TRUE; END_FUNCTION_BLOCK\n";
+
+static const struct {
+    const char *fact, *ti;
+    double least, most; /* of the largest difference, out-EU */
+} own_blocks[] = {
+    {"the same law in another order", "46.5", 0, 1e-6},
+    {"ti in minutes", "46.5 / 60.0", 10, 100},
+    {"ti 10 % off", "51.0", 0.5, 100},
+};
+
+START_TEST(a_users_own_block_is_told_how_far_it_is_off)
+{
+    const rk_loop_design loop = brix_loop();
+    const rk_prove_plan plan = rk_prove_plan_make();
+    rk_text *text = rk_text_create();
+    rk_diag diag = {RK_OK, ""};
+    rk_proof_part part;
+
+    rk_text_add(text, "%s%s%s", own_head, own_blocks[_i].ti, own_tail);
+    ck_assert_msg(rk_prove_block(&loop, rk_text_chars(text), &plan, &part, &diag) == RK_OK,
+                  "%s", diag.text);
+    ck_assert_msg(part.ran, "%s", part.refused);
+    ck_assert_uint_gt(part.mismatches, 0);
+    ck_assert_msg(part.worst >= own_blocks[_i].least && part.worst <= own_blocks[_i].most,
+                  "%s: %g", own_blocks[_i].fact, part.worst);
+    ck_assert_str_eq(part.pin, "out");
+    rk_text_free(text);
+}
+END_TEST
+
+/* A record made by the model itself, its OUT moved at whole scans: the twin repeats it. */
+START_TEST(a_twin_repeats_the_record_of_its_own_model)
+{
+    rk_loop_design loop = brix_loop();
+    const recipe r = {.gain = -0.118,
+                      .tau = 46.5,
+                      .theta = 17.4,
+                      .pv0 = 11.8,
+                      .out0 = 42,
+                      .interval = 1,
+                      .rows = 400,
+                      .moves = {{40, 5}, {200, -8}}};
+    rk_record *record = cook(&r);
+    rk_text *st = rk_text_create();
+    rk_diag diag = {RK_OK, ""};
+    rk_twin_run run;
+
+    ck_assert_int_eq(rk_emit_plant_st(&loop, st, NULL), RK_OK);
+    ck_assert_msg(rk_twin_on_record(&loop, rk_text_chars(st), record, &run, &diag) == RK_OK,
+                  "%s", diag.text);
+    ck_assert_uint_eq(run.rows, 400);
+    ck_assert_msg(run.worst < 1e-9, "%g at %g s", run.worst, run.worst_at);
+    rk_twin_run_free(&run);
+    loop.model.gain *= 1.1; /* and another's shows */
+    rk_text_free(st);
+    st = rk_text_create();
+    ck_assert_int_eq(rk_emit_plant_st(&loop, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_twin_on_record(&loop, rk_text_chars(st), record, &run, NULL), RK_OK);
+    ck_close(run.worst, 0.1 * 0.118 * 5, 0.05); /* the step's own response has nearly settled */
+    rk_twin_run_free(&run);
+    ck_assert_int_eq(rk_twin_on_record(&loop, "no text", record, &run, &diag), RK_ERR_FORMAT);
+    rk_record_free(record);
+    rk_text_free(st);
+}
+END_TEST
+
+START_TEST(calls_without_sense_are_refused)
+{
+    rk_loop_design loop = brix_loop();
+    rk_prove_plan plan = {.scans = 0};
+    const rk_program program = {NULL};
+    rk_proof proof;
+
+    ck_assert_int_eq(rk_prove(NULL, &program, &plan, &proof, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_ERR_RANGE);
+    plan.scans = 10;
+    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_OK);
+    ck_assert(!proof.proven); /* nothing was there */
+    loop.has_settings = false;
+    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_ERR_RANGE);
+}
+END_TEST
+
+static Suite *suite_prove(void)
+{
+    Suite *suite = suite_create("prove");
+    TCase *t = tcase_create("prove"), *compiled = tcase_create("compiled");
+
+    add_table(t, one_change_to_the_text_is_found, mutations);
+    add_table(t, a_text_that_is_no_controller_is_told, no_programs);
+    add_table(t, a_users_own_block_is_told_how_far_it_is_off, own_blocks);
+    tcase_add_test(t, a_twin_repeats_the_record_of_its_own_model);
+    tcase_add_test(t, calls_without_sense_are_refused);
+    suite_add_tcase(suite, t);
+    tcase_set_tags(compiled, "processes");
+    tcase_add_loop_test(compiled, emitted_text_gives_the_blocks_bits, 0, VARIANTS);
+    add_table(compiled, the_twin_of_every_kind_gives_the_plants_bits, processes);
+    tcase_add_test(compiled, a_loop_without_a_model_is_proven_open);
+    add_table(compiled, one_change_to_the_c_is_found, c_mutations);
+    suite_add_tcase(suite, compiled);
+    return suite;
+}
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_prove};
+
+    return run_suites(makers, COUNT(makers));
+}
