@@ -462,7 +462,7 @@ static void bench_text(void)
         loop.ts = 1;
         loop.out_low = 0;
         loop.out_high = 100;
-        if (rk_emit_st(&loop, st, NULL) != RK_OK ||
+        if (rk_emit_st(&loop, RK_NUMBER_LREAL, st, NULL) != RK_OK ||
             rk_plc_load(plc, "st", rk_text_chars(st), rk_text_length(st), NULL) != RK_OK ||
             rk_plc_instance_create(plc, rk_plc_last_block(plc), &instance, NULL) != RK_OK ||
             rk_plc_find(plc, instance, "sp", &sp, NULL) != RK_OK ||
@@ -489,8 +489,8 @@ static void bench_text(void)
             rk_program program;
             rk_proof proof;
 
-            if (rk_emit_st(&loop, controller, NULL) != RK_OK ||
-                rk_emit_plant_st(&loop, plant, NULL) != RK_OK) {
+            if (rk_emit_st(&loop, RK_NUMBER_LREAL, controller, NULL) != RK_OK ||
+                rk_emit_plant_st(&loop, RK_NUMBER_LREAL, plant, NULL) != RK_OK) {
                 abort();
             }
             program = (rk_program){.controller_st = rk_text_chars(controller),

@@ -7,13 +7,14 @@
 #include "cli.h"
 #include "show.h"
 
-enum { OPT_DIR = 0x3000, OPT_TO, OPT_FORCE, OPT_SHOW };
+enum { OPT_DIR = 0x3000, OPT_TO, OPT_FORCE, OPT_SHOW, OPT_REAL };
 
 /* The job and what only emit is asked. The job is first: child parsers see it alone. */
 typedef struct emit_job {
     job j;
     const char *dir;
     bool st, c, sheet, vectors, chosen, force, show;
+    rk_number number;
 } emit_job;
 
 static const struct argp_option options[] = {
@@ -21,6 +22,8 @@ static const struct argp_option options[] = {
     {"to", OPT_TO, "KIND[,KIND]", 0,
      "what to write: st, c, sheet (settings in every form), vectors (of a test); default: all",
      1},
+    {"real", OPT_REAL, "TYPE", 0,
+     "what the text counts in: lreal (LREAL, double; default) or real (REAL, float)", 1},
     {"show", OPT_SHOW, NULL, 0, "print the equations and coefficients, and write nothing", 1},
     {"force", OPT_FORCE, NULL, 0, "replace files that stand there with other content", 1},
     {0},
@@ -50,6 +53,15 @@ static void take_kinds(struct argp_state *state, const char *arg, emit_job *e)
     e->chosen = true;
 }
 
+static void take_real(struct argp_state *state, const char *arg, emit_job *e)
+{
+    rk_diag diag = {RK_OK, ""};
+
+    if (rk_number_from_text(arg, &e->number, &diag) != RK_OK) {
+        argp_failure(state, EXIT_USAGE, 0, "--real: %s", diag.text);
+    }
+}
+
 static error_t parse(int key, char *arg, struct argp_state *state)
 {
     emit_job *e = state->input;
@@ -60,6 +72,9 @@ static error_t parse(int key, char *arg, struct argp_state *state)
         return 0;
     case OPT_TO:
         take_kinds(state, arg, e);
+        return 0;
+    case OPT_REAL:
+        take_real(state, arg, e);
         return 0;
     case OPT_SHOW:
         e->show = true;
@@ -91,7 +106,8 @@ static const struct argp argp = {
     NULL};
 
 enum { FILES_MAX = 9 };
-typedef rk_status emit_function(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+typedef rk_status emit_function(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                rk_diag *diag);
 
 /* What is written, all of it made before any of it is. */
 typedef struct output {
@@ -115,9 +131,24 @@ static int add_output(const emit_job *e, output *o, bool plant, const char *endi
     (void)snprintf(o->path[o->count], sizeof o->path[o->count], "%s/%s%s", e->dir, name,
                    ending);
     o->text[o->count] = rk_text_create();
-    status = emit(&e->j.loop, o->text[o->count], &diag);
+    status = emit(&e->j.loop, e->number, o->text[o->count], &diag);
     o->count++;
     return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);
+}
+
+/* The settings are the same whatever the text counts in. */
+static rk_status emit_sheet(const rk_loop_design *loop, rk_number number, rk_text *text,
+                            rk_diag *diag)
+{
+    (void)number;
+    return rk_emit_sheet(loop, text, diag);
+}
+
+static rk_status emit_sheet_csv(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                rk_diag *diag)
+{
+    (void)number;
+    return rk_emit_sheet_csv(loop, text, diag);
 }
 
 /* Without a model there is no twin. */
@@ -135,8 +166,8 @@ static int make_outputs(const emit_job *e, output *o)
         {e->st && twin, true, ".st", rk_emit_plant_st},
         {e->c && twin, true, ".h", rk_emit_plant_c_header},
         {e->c && twin, true, ".c", rk_emit_plant_c_source},
-        {e->sheet, false, "_settings.txt", rk_emit_sheet},
-        {e->sheet, false, "_settings.csv", rk_emit_sheet_csv},
+        {e->sheet, false, "_settings.txt", emit_sheet},
+        {e->sheet, false, "_settings.csv", emit_sheet_csv},
         {e->vectors, false, "_vectors.csv", rk_emit_vectors},
     };
     int status = EXIT_DONE;
@@ -194,7 +225,7 @@ static int show_equations(const emit_job *e)
 {
     rk_text *text = rk_text_create();
     rk_diag diag = {RK_OK, ""};
-    const rk_status status = rk_emit_equations(&e->j.loop, text, &diag);
+    const rk_status status = rk_emit_equations(&e->j.loop, e->number, text, &diag);
 
     if (status == RK_OK) {
         (void)fwrite(rk_text_chars(text), 1, rk_text_length(text), stdout);

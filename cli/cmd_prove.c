@@ -154,15 +154,14 @@ static void free_files(texts *t)
     }
 }
 
-/* The vectors that stand there are those of the loop. */
-static int check_vectors(const prove_job *p, const texts *t, bool *same)
+/* The vectors that stand there are those of the loop, in the precision of its text. */
+static int check_vectors(const prove_job *p, const texts *t, rk_number number, bool *same)
 {
     rk_text *text = rk_text_create();
     rk_diag diag = {RK_OK, ""};
-    const rk_status status = rk_emit_vectors(&p->j.loop, text, &diag);
+    const rk_status status = rk_emit_vectors(&p->j.loop, number, text, &diag);
 
-    *same = status == RK_OK && t->content[VECTORS] != NULL &&
-            strcmp(rk_text_chars(text), t->content[VECTORS]) == 0;
+    *same = status == RK_OK && strcmp(rk_text_chars(text), t->content[VECTORS]) == 0;
     rk_text_free(text);
     return status == RK_OK ? EXIT_DONE : fail_diag(&p->j, status, &diag);
 }
@@ -332,7 +331,8 @@ static int prove_files(prove_job *p, const rk_prove_plan *plan, const texts *t)
     const rk_status proved = rk_prove(&p->j.loop, &program, plan, &proof, &diag);
 
     if (proved != RK_OK) return fail_diag(&p->j, proved, &diag);
-    status = t->content[VECTORS] != NULL ? check_vectors(p, t, &vectors) : EXIT_DONE;
+    status = t->content[VECTORS] != NULL ? check_vectors(p, t, proof.part[0].number, &vectors)
+                                         : EXIT_DONE;
     count = proof_lines(&proof, lines, list);
     if (status == EXIT_DONE) {
         status = write_sheet(p, t, SHEET, rk_emit_sheet_proven, list, count, &sheet);

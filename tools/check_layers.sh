@@ -15,14 +15,16 @@ lower() {
     case $1 in
     device) echo 'device' ;;
     design) echo 'device design' ;;
+    single) echo 'device single design/memory.h' ;;
     files) echo 'device design files prove' ;; # it writes a proof as JSON
-    emit | draw) echo "device design $1 version.h" ;;
-    prove) echo 'device design emit softplc prove' ;;
+    emit) echo 'device design single emit version.h' ;;
+    draw) echo 'device design draw version.h' ;;
+    prove) echo 'device design single emit softplc prove' ;;
     softplc) echo 'softplc design/diag.h design/memory.h design/text.h' ;; # its own reading of the text
     esac
 }
 
-for layer in device design emit softplc prove files draw; do
+for layer in device design single emit softplc prove files draw; do
     for file in src/$layer/*.[ch] include/redkettle/$layer/*.h; do
         [ -e "$file" ] || continue
         for header in $(sed -n 's/^#include <redkettle\/\([^>]*\)>.*/\1/p' "$file"); do

@@ -57,6 +57,7 @@
 #include <redkettle/files/record_log.h>
 #include <redkettle/files/write.h>
 #include <redkettle/prove/prove.h>
+#include <redkettle/single/single.h>
 #include <redkettle/softplc/softplc.h>
 
 #endif

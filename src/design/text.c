@@ -109,6 +109,13 @@ void rk_text_add_csv(rk_text *text, const char *words)
     rk_text_add(text, "\"");
 }
 
+void rk_text_fail(rk_text *text)
+{
+    if (text != NULL) {
+        text->failed = true;
+    }
+}
+
 rk_status rk_text_check(const rk_text *text, rk_diag *diag)
 {
     if (text == NULL || text->failed) {
@@ -134,16 +141,11 @@ void rk_text_free(rk_text *text)
     rk_memory_free(text);
 }
 
-void rk_real_format(double value, char *chars)
+/* A whole number gets its point; "nan" and "inf" stay. */
+static void with_point(char *chars)
 {
-    int digits;
-
-    for (digits = 15; digits <= 17; digits++) {
-        (void)snprintf(chars, RK_REAL_CHARS, "%.*g", digits, value);
-        if (strtod(chars, NULL) == value) break;
-    }
     use_point(chars);
-    if (strcspn(chars, ".ni") == strlen(chars)) { /* a whole number; "nan" and "inf" stay */
+    if (strcspn(chars, ".ni") == strlen(chars)) {
         char *exponent = strchr(chars, 'e');
         char tail[RK_REAL_CHARS];
 
@@ -153,6 +155,28 @@ void rk_real_format(double value, char *chars)
         }
         (void)snprintf(chars + strlen(chars), RK_REAL_CHARS - strlen(chars), ".0%s", tail);
     }
+}
+
+void rk_real_format(double value, char *chars)
+{
+    int digits;
+
+    for (digits = 15; digits <= 17; digits++) {
+        (void)snprintf(chars, RK_REAL_CHARS, "%.*g", digits, value);
+        if (strtod(chars, NULL) == value) break;
+    }
+    with_point(chars);
+}
+
+void rk_real_format_single(double value, char *chars)
+{
+    int digits;
+
+    for (digits = 6; digits <= 9; digits++) {
+        (void)snprintf(chars, RK_REAL_CHARS, "%.*g", digits, value);
+        if (strtof(chars, NULL) == (float)value) break;
+    }
+    with_point(chars);
 }
 
 void rk_real_format_rounded(double value, int digits, char *chars)

@@ -1,4 +1,6 @@
 /* SPDX-License-Identifier: MIT */
+#include <string.h>
+
 #include "controller.h"
 
 static rk_status add_head(rk_text *text, const rki_controller *c, rk_diag *diag)
@@ -36,40 +38,47 @@ static void add_struct(rk_text *text, const rki_controller *c)
                 c->name);
 }
 
-rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+                           rk_diag *diag)
 {
     rki_controller c;
-    rk_status status = rki_controller_make(loop, &c, diag);
+    rk_text *code;
+    rk_status status = rki_controller_make(loop, number, &c, diag);
 
     if (status == RK_OK) {
         status = add_head(text, &c, diag);
     }
     if (status != RK_OK) return status;
-    rk_text_add(text, " */\n#ifndef %s_H\n#define %s_H\n\n", c.upper_name, c.upper_name);
-    add_struct(text, &c);
+    code = rk_text_create();
+    rk_text_add(text, " */\n");
+    rk_text_add(code, "#ifndef %s_H\n#define %s_H\n\n", c.upper_name, c.upper_name);
+    add_struct(code, &c);
     rk_text_add(
-        text,
+        code,
         "/* Start in automatic from the output that stands on the valve now; no bump. */\n"
         "void %s_init(%s *c, double out_now);\n\n",
         c.name, c.name);
-    rk_text_add(text, "/* One scan; sp and pv in ");
-    rki_add_plain(text, loop->pv_units);
-    rk_text_add(text,
+    rk_text_add(code, "/* One scan; sp and pv in ");
+    rki_add_plain(code, loop->pv_units);
+    rk_text_add(code,
                 ". One that is not finite holds the output. */\n"
                 "double %s_scan(%s *c, double sp, double pv);\n\n#endif\n",
                 c.name, c.name);
+    rki_add_c_code(text, code, number);
+    rk_text_free(code);
     return rk_text_check(text, diag);
 }
 
-void rki_add_c_constants(rk_text *text, const rki_constant *list, int count)
+void rki_add_c_constants(rk_text *text, const rki_constant *list, int count, rk_number number)
 {
-    char number[RK_REAL_CHARS], name[16];
+    char chars[RK_REAL_CHARS], name[16];
     int i;
 
     for (i = 0; i < count; i++) {
         rki_upper(list[i].name, name);
-        rk_real_format(list[i].value, number);
-        rk_text_add(text, "static const double %-8s = %s; /* %s */\n", name, number,
+        rki_format(list[i].value, number, chars);
+        rk_text_add(text, "static const double %-8s = %s%s; /* %s */\n", name, chars,
+                    number == RK_NUMBER_REAL && strcmp(chars, "0.0") != 0 ? "f" : "",
                     list[i].comment);
     }
 }
@@ -200,11 +209,13 @@ static void add_scan(rk_text *text, const rki_controller *c)
     rk_text_add(text, "    c->out = out;\n    c->fresh = 0;\n    return out;\n}\n");
 }
 
-rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+                           rk_diag *diag)
 {
     rki_constant list[RKI_CONSTANTS_MAX];
     rki_controller c;
-    rk_status status = rki_controller_make(loop, &c, diag);
+    rk_text *code;
+    rk_status status = rki_controller_make(loop, number, &c, diag);
 
     if (status == RK_OK) {
         status = add_head(text, &c, diag);
@@ -213,12 +224,15 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *d
     rk_text_add(text,
                 " *\n * Build without -ffast-math and with -ffp-contract=off, so that it gives"
                 " the design's numbers.\n */\n");
-    rk_text_add(text, "#include \"%s.h\"\n\n", c.name);
-    rki_add_c_constants(text, list, rki_controller_constants(&c, list));
-    rk_text_add(text, "\n%s", finite_and_clamp);
-    add_limited(text, &c);
-    add_init(text, &c);
-    add_filter(text, &c);
-    add_scan(text, &c);
+    code = rk_text_create();
+    rk_text_add(code, "#include \"%s.h\"\n\n", c.name);
+    rki_add_c_constants(code, list, rki_controller_constants(&c, list), number);
+    rk_text_add(code, "\n%s", finite_and_clamp);
+    add_limited(code, &c);
+    add_init(code, &c);
+    add_filter(code, &c);
+    add_scan(code, &c);
+    rki_add_c_code(text, code, number);
+    rk_text_free(code);
     return rk_text_check(text, diag);
 }

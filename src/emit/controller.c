@@ -62,17 +62,32 @@ void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHAR
     rki_block_name(loop, "_plant", name);
 }
 
-void rki_add_literal(rk_text *text, double value)
+static rk_status take_coefficients(rki_controller *c, rk_diag *diag)
 {
-    char number[RK_REAL_CHARS];
-    char *exponent;
+    const rk_pid *p = &c->block;
+    const rk_settings *s = &c->loop->settings;
+    rk_single *single = NULL;
+    rk_status status = RK_OK;
 
-    rk_real_format(value, number);
-    exponent = strchr(number, 'e');
-    if (exponent != NULL) {
-        *exponent = 'E';
+    c->k = (rk_single_coefficients){.kc = p->params.kc,
+                                    .ki_ts = p->ki_ts,
+                                    .kt_ts = p->kt_ts,
+                                    .ad = p->ad,
+                                    .kd = p->kd,
+                                    .d_weight = p->params.d_sp_weight,
+                                    .p_weight = p->params.sp_weight,
+                                    .out_lo = p->params.out_lo,
+                                    .out_hi = p->params.out_hi,
+                                    .out_step = p->out_step,
+                                    .pv_part = c->loop->ts / (s->pv_filter + c->loop->ts)};
+    if (c->number == RK_NUMBER_REAL) {
+        status = rk_emit_single_create(c->loop, false, &single, diag);
+        if (status != RK_OK) return status;
+        rk_single_coefficients_get(single, &c->k);
+        rk_single_free(single);
+        c->out_start = rk_clamp((double)(float)c->out_start, c->k.out_lo, c->k.out_hi);
     }
-    rk_text_add(text, "LREAL#%s", number);
+    return status;
 }
 
 static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
@@ -99,7 +114,8 @@ static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, rk_diag *diag)
+rk_status rki_controller_make(const rk_loop_design *loop, rk_number number,
+                              rki_controller *made, rk_diag *diag)
 {
     rk_status status = check_complete(loop, diag);
     rk_limits limits;
@@ -111,6 +127,7 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     if (status != RK_OK) return status;
 
     made->loop = loop;
+    made->number = number;
     made->out_start = limits.low;
     if (loop->has_model) {
         made->out_start = rk_clamp(loop->model.out0, limits.low, limits.high);
@@ -123,17 +140,16 @@ rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, 
     made->conditional = made->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL;
     made->rate = isfinite(limits.rate);
     made->filter = loop->settings.pv_filter > 0;
-    made->pv_part = loop->ts / (loop->settings.pv_filter + loop->ts);
     made->pv = made->filter ? "seen" : "pv";
     rk_emit_block_name(loop, made->name);
     rki_upper(made->name, made->upper_name);
-    return RK_OK;
+    return take_coefficients(made, diag);
 }
 
 rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_diag *diag)
 {
     rki_controller c;
-    const rk_status status = rki_controller_make(loop, &c, diag);
+    const rk_status status = rki_controller_make(loop, RK_NUMBER_LREAL, &c, diag);
 
     if (status == RK_OK) {
         *out_start = c.out_start;
@@ -143,23 +159,22 @@ rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_di
 
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX])
 {
-    const rk_pid *p = &c->block;
+    const rk_single_coefficients *k = &c->k;
     const struct {
         bool used;
         rki_constant constant;
     } all[RKI_CONSTANTS_MAX] = {
-        {true, {"kc", p->params.kc, "controller gain, ideal form, out units per pv unit"}},
-        {true, {"ki_ts", p->ki_ts, "kc * (scan / ti)"}},
-        {c->derivative, {"kd", p->kd, "kc * (td / (tf + scan))"}},
-        {c->derivative, {"ad", p->ad, "tf / (tf + scan)"}},
-        {c->derivative,
-         {"d_weight", p->params.d_sp_weight, "setpoint weight of the derivative"}},
-        {true, {"p_weight", p->params.sp_weight, "setpoint weight of the proportional part"}},
-        {true, {"kt_ts", p->kt_ts, "scan / tracking time; 0: no back-calculation"}},
-        {true, {"out_lo", p->params.out_lo, "lowest output"}},
-        {true, {"out_hi", p->params.out_hi, "highest output"}},
-        {c->rate, {"out_step", p->out_step, "output rate * scan"}},
-        {c->filter, {"pv_part", c->pv_part, "scan / (PV filter time + scan)"}},
+        {true, {"kc", k->kc, "controller gain, ideal form, out units per pv unit"}},
+        {true, {"ki_ts", k->ki_ts, "kc * (scan / ti)"}},
+        {c->derivative, {"kd", k->kd, "kc * (td / (tf + scan))"}},
+        {c->derivative, {"ad", k->ad, "tf / (tf + scan)"}},
+        {c->derivative, {"d_weight", k->d_weight, "setpoint weight of the derivative"}},
+        {true, {"p_weight", k->p_weight, "setpoint weight of the proportional part"}},
+        {true, {"kt_ts", k->kt_ts, "scan / tracking time; 0: no back-calculation"}},
+        {true, {"out_lo", k->out_lo, "lowest output"}},
+        {true, {"out_hi", k->out_hi, "highest output"}},
+        {c->rate, {"out_step", k->out_step, "output rate * scan"}},
+        {c->filter, {"pv_part", k->pv_part, "scan / (PV filter time + scan)"}},
     };
     int count = 0, i;
 
@@ -316,6 +331,9 @@ rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char 
     (void)snprintf(line, sizeof line,
                    "Scan          %.6g s: call it once every scan, no other way", loop->ts);
     rki_add_line(text, lead, line);
+    if (c->number == RK_NUMBER_REAL) {
+        rki_add_line(text, lead, "Numbers       single precision (REAL, float)");
+    }
     (void)snprintf(line, sizeof line, "Action        %s (kc is %s)",
                    loop->settings.kc < 0 ? "direct: OUT rises with PV"
                                          : "reverse: OUT falls as PV rises",

@@ -8,13 +8,14 @@
 /** What all program texts of a controller are made from. */
 typedef struct rki_controller {
     const rk_loop_design *loop;
+    rk_number number;
+    rk_single_coefficients k; /* the emitted ones */
     char name[RK_BLOCK_NAME_CHARS];
     char upper_name[RK_BLOCK_NAME_CHARS];
     rk_pid_params params;
-    rk_pid block;     /* initialised: its coefficients are the emitted ones */
+    rk_pid block;     /* initialised, in double */
     double out_start; /* the operating point's output within the limits, or the low limit */
     bool derivative, rate, conditional, filter;
-    double pv_part; /* of the PV filter: scan / (time + scan) */
     const char *pv; /* what the block controls by: "pv", or "seen" behind its filter */
 } rki_controller;
 
@@ -31,19 +32,30 @@ enum { RKI_CONSTANTS_MAX = 11 };
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX]);
 
 /** Check the loop and compute the coefficients, by the device block itself. */
-rk_status rki_controller_make(const rk_loop_design *loop, rki_controller *made, rk_diag *diag);
+rk_status rki_controller_make(const rk_loop_design *loop, rk_number number,
+                              rki_controller *made, rk_diag *diag);
 
 /** The loop's name as a word of the standard's and of C, with an ending: "_controller". */
 void rki_block_name(const rk_loop_design *loop, const char *ending,
                     char name[RK_BLOCK_NAME_CHARS]);
 
+/*
+ * Code is written for LREAL and double first. rki_add_code turns it into the number type that
+ * is asked for: LREAL into REAL, double into float, 0.0 into 0.0f.
+ */
+void rki_add_st_code(rk_text *text, const rk_text *code, rk_number number);
+void rki_add_c_code(rk_text *text, const rk_text *code, rk_number number);
+
+/** A number with the digits that its type needs. */
+void rki_format(double value, rk_number number, char chars[RK_REAL_CHARS]);
+
 /** A number as the standard writes it: LREAL#1.5E-07, typed, so that no compiler reads it in
  * single precision first. */
-void rki_add_literal(rk_text *text, double value);
+void rki_add_literal(rk_text *text, double value, rk_number number);
 
 /** Coefficients as a declaration each, of Structured Text's VAR CONSTANT, and of C. */
-void rki_add_st_constants(rk_text *text, const rki_constant *list, int count);
-void rki_add_c_constants(rk_text *text, const rki_constant *list, int count);
+void rki_add_st_constants(rk_text *text, const rki_constant *list, int count, rk_number number);
+void rki_add_c_constants(rk_text *text, const rki_constant *list, int count, rk_number number);
 
 /** A comment's line; each starts with `lead`. */
 void rki_add_line(rk_text *text, const char *lead, const char *words);

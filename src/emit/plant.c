@@ -10,13 +10,15 @@
 /* Scans of dead time that a controller has memory for: half a megabyte. */
 enum { DELAY_MOST = 65535 };
 
-rk_status rki_twin_make(const rk_loop_design *loop, rki_twin *made, rk_diag *diag)
+rk_status rki_twin_make(const rk_loop_design *loop, rk_number number, rki_twin *made,
+                        rk_diag *diag)
 {
     rk_status status;
 
     memset(made, 0, sizeof *made);
     if (loop == NULL) return RK_ERR_ARG;
     made->loop = loop;
+    made->number = number;
     status = rk_loop_design_check(loop, diag);
     if (status != RK_OK) return status;
     if (!loop->has_model || isnan(loop->ts)) {
@@ -63,7 +65,11 @@ int rki_twin_constants(const rki_twin *t, rki_constant list[RKI_TWIN_CONSTANTS_M
 
     for (i = 0; i < RKI_TWIN_CONSTANTS_MAX; i++) {
         if (all[i].used) {
-            list[count++] = all[i].constant;
+            list[count] = all[i].constant;
+            if (t->number == RK_NUMBER_REAL) {
+                list[count].value = (double)(float)list[count].value;
+            }
+            count++;
         }
     }
     return count;
@@ -99,7 +105,7 @@ static void add_st_variables(rk_text *text, const rki_twin *t)
     const int count = rki_twin_constants(t, list);
 
     rk_text_add(text, "VAR CONSTANT\n");
-    rki_add_st_constants(text, list, count);
+    rki_add_st_constants(text, list, count, t->number);
     rk_text_add(text,
                 "    delay    : DINT := %zu; (* whole scans of dead time *)\n"
                 "END_VAR\nVAR\n"
@@ -117,30 +123,34 @@ static void add_st_variables(rk_text *text, const rki_twin *t)
     rk_text_add(text, "END_VAR\n\n");
 }
 
-rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+                           rk_diag *diag)
 {
     rki_twin t;
-    const rk_status status = rki_twin_make(loop, &t, diag);
+    rk_text *code;
+    const rk_status status = rki_twin_make(loop, number, &t, diag);
 
     if (status != RK_OK) return status;
     rk_text_add(text, "(*\n");
     rki_add_twin_head(text, &t, "  ");
-    rk_text_add(text,
-                "\n  IEC 61131-3 Structured Text.\n*)\nFUNCTION_BLOCK %s\nVAR_INPUT\n"
+    rk_text_add(text, "\n  IEC 61131-3 Structured Text.\n*)\n");
+    code = rk_text_create();
+    rk_text_add(code,
+                "FUNCTION_BLOCK %s\nVAR_INPUT\n"
                 "    out : LREAL := ",
                 t.upper_name);
-    rki_add_literal(text, t.params.out0);
-    rk_text_add(text, "; (* what the controller wrote, ");
-    rki_add_plain(text, loop->out_units);
-    rk_text_add(text, " *)\n    load : LREAL := LREAL#0.0; (* a disturbance at the input, ");
-    rki_add_plain(text, loop->out_units);
-    rk_text_add(text, " *)\nEND_VAR\nVAR_OUTPUT\n    pv : LREAL := ");
-    rki_add_literal(text, t.params.pv0);
-    rk_text_add(text, "; (* at the end of the scan, ");
-    rki_add_plain(text, loop->pv_units);
-    rk_text_add(text, " *)\nEND_VAR\n");
-    add_st_variables(text, &t);
-    rk_text_add(text, "(* An out that is no number repeats the last. *)\n"
+    rki_add_literal(code, t.params.out0, number);
+    rk_text_add(code, "; (* what the controller wrote, ");
+    rki_add_plain(code, loop->out_units);
+    rk_text_add(code, " *)\n    load : LREAL := LREAL#0.0; (* a disturbance at the input, ");
+    rki_add_plain(code, loop->out_units);
+    rk_text_add(code, " *)\nEND_VAR\nVAR_OUTPUT\n    pv : LREAL := ");
+    rki_add_literal(code, t.params.pv0, number);
+    rk_text_add(code, "; (* at the end of the scan, ");
+    rki_add_plain(code, loop->pv_units);
+    rk_text_add(code, " *)\nEND_VAR\n");
+    add_st_variables(code, &t);
+    rk_text_add(code, "(* An out that is no number repeats the last. *)\n"
                       "late := out + load;\n"
                       "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;\n"
                       "later := ring[oldest];\n"
@@ -148,14 +158,16 @@ rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_text *text, rk_diag *d
                       "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; END_IF;\n"
                       "late := ring[oldest];\n");
     if (t.second) {
-        rk_text_add(text,
+        rk_text_add(code,
                     "x0_next := (((b00 * late) + (b10 * later)) + (a01 * x1)) + (a00 * x0);\n"
                     "x1 := (((b01 * late) + (b11 * later)) + (a10 * x0)) + (a11 * x1);\n"
                     "x0 := x0_next;\n");
     } else {
-        rk_text_add(text, "x0 := ((b00 * late) + (b10 * later)) + (a00 * x0);\n");
+        rk_text_add(code, "x0 := ((b00 * late) + (b10 * later)) + (a00 * x0);\n");
     }
-    rk_text_add(text, "pv := pv0 + x0;\n\nEND_FUNCTION_BLOCK\n");
+    rk_text_add(code, "pv := pv0 + x0;\n\nEND_FUNCTION_BLOCK\n");
+    rki_add_st_code(text, code, number);
+    rk_text_free(code);
     return rk_text_check(text, diag);
 }
 
@@ -166,14 +178,17 @@ static void add_c_head(rk_text *text, const rki_twin *t)
     rk_text_add(text, " */\n");
 }
 
-rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                 rk_diag *diag)
 {
     rki_twin t;
-    const rk_status status = rki_twin_make(loop, &t, diag);
+    rk_text *code;
+    const rk_status status = rki_twin_make(loop, number, &t, diag);
 
     if (status != RK_OK) return status;
     add_c_head(text, &t);
-    rk_text_add(text,
+    code = rk_text_create();
+    rk_text_add(code,
                 "#ifndef %s_H\n#define %s_H\n\n"
                 "typedef struct %s {\n"
                 "    double load;       /* set it: a disturbance at the input */\n"
@@ -188,27 +203,32 @@ rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_d
                 "double %s_scan(%s *p, double out);\n\n#endif\n",
                 t.upper_name, t.upper_name, t.name, t.second ? ", x1" : "", t.params.delay + 1,
                 t.name, t.name, t.name, t.name, t.name);
+    rki_add_c_code(text, code, number);
+    rk_text_free(code);
     return rk_text_check(text, diag);
 }
 
-rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                 rk_diag *diag)
 {
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
     rki_twin t;
-    const rk_status status = rki_twin_make(loop, &t, diag);
+    rk_text *code;
+    const rk_status status = rki_twin_make(loop, number, &t, diag);
 
     if (status != RK_OK) return status;
     add_c_head(text, &t);
-    rk_text_add(text, "#include \"%s.h\"\n\n", t.name);
-    rki_add_c_constants(text, list, rki_twin_constants(&t, list));
-    rk_text_add(text,
+    code = rk_text_create();
+    rk_text_add(code, "#include \"%s.h\"\n\n", t.name);
+    rki_add_c_constants(code, list, rki_twin_constants(&t, list), number);
+    rk_text_add(code,
                 "enum { DELAY = %zu }; /* whole scans of dead time */\n\n"
                 "void %s_init(%s *p)\n{\n    unsigned i;\n\n"
                 "    p->load = 0.0;\n    p->pv = PV0;\n    p->x0 = %sp->u = 0.0;\n"
                 "    p->oldest = 0;\n"
                 "    for (i = 0; i <= DELAY; i++) p->ring[i] = 0.0;\n}\n\n",
                 t.params.delay, t.name, t.name, t.second ? "p->x1 = " : "");
-    rk_text_add(text,
+    rk_text_add(code,
                 "double %s_scan(%s *p, double out)\n{\n"
                 "    const double in = out + p->load;\n"
                 "    double late, later%s;\n\n"
@@ -220,15 +240,17 @@ rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_d
                 "    late = p->ring[p->oldest];\n",
                 t.name, t.name, t.second ? ", x0" : "");
     if (t.second) {
-        rk_text_add(text,
+        rk_text_add(code,
                     "    x0 = (((B00 * late) + (B10 * later)) + (A01 * p->x1)) + (A00 * "
                     "p->x0);\n"
                     "    p->x1 = (((B01 * late) + (B11 * later)) + (A10 * p->x0)) + (A11 * "
                     "p->x1);\n"
                     "    p->x0 = x0;\n");
     } else {
-        rk_text_add(text, "    p->x0 = ((B00 * late) + (B10 * later)) + (A00 * p->x0);\n");
+        rk_text_add(code, "    p->x0 = ((B00 * late) + (B10 * later)) + (A00 * p->x0);\n");
     }
-    rk_text_add(text, "    p->pv = PV0 + p->x0;\n    return p->pv;\n}\n");
+    rk_text_add(code, "    p->pv = PV0 + p->x0;\n    return p->pv;\n}\n");
+    rki_add_c_code(text, code, number);
+    rk_text_free(code);
     return rk_text_check(text, diag);
 }

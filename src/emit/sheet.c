@@ -152,7 +152,7 @@ static void add_rest(sheet *s, const rki_controller *c)
 
 static rk_status make(const rk_loop_design *loop, rki_controller *c, sheet *s, rk_diag *diag)
 {
-    const rk_status status = rki_controller_make(loop, c, diag);
+    const rk_status status = rki_controller_make(loop, RK_NUMBER_LREAL, c, diag);
 
     if (status != RK_OK) return status;
     memset(s, 0, sizeof *s);
@@ -242,12 +242,13 @@ rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const
 }
 
 /* The same equations that the texts compute, with their coefficients. */
-rk_status rk_emit_equations(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_equations(const rk_loop_design *loop, rk_number number, rk_text *text,
+                            rk_diag *diag)
 {
     rki_constant list[RKI_CONSTANTS_MAX];
     rki_controller c;
     int count, i;
-    const rk_status status = rki_controller_make(loop, &c, diag);
+    const rk_status status = rki_controller_make(loop, number, &c, diag);
 
     if (status != RK_OK) return status;
     count = rki_controller_constants(&c, list);
@@ -270,10 +271,10 @@ rk_status rk_emit_equations(const rk_loop_design *loop, rk_text *text, rk_diag *
                 c.rate ? ", and within out_step of the last out" : "");
     rk_text_add(text, "  i    = i + inc + kt_ts (out - v)\n\n");
     for (i = 0; i < count; i++) {
-        char number[RK_REAL_CHARS];
+        char chars[RK_REAL_CHARS];
 
-        rk_real_format(list[i].value, number);
-        rk_text_add(text, "  %-8s = %-24s %s\n", list[i].name, number, list[i].comment);
+        rki_format(list[i].value, number, chars);
+        rk_text_add(text, "  %-8s = %-24s %s\n", list[i].name, chars, list[i].comment);
     }
     return rk_text_check(text, diag);
 }

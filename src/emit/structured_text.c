@@ -3,13 +3,13 @@
 
 #include "controller.h"
 
-void rki_add_st_constants(rk_text *text, const rki_constant *list, int count)
+void rki_add_st_constants(rk_text *text, const rki_constant *list, int count, rk_number number)
 {
     int i;
 
     for (i = 0; i < count; i++) {
         rk_text_add(text, "    %-8s : LREAL := ", list[i].name);
-        rki_add_literal(text, list[i].value);
+        rki_add_literal(text, list[i].value, number);
         rk_text_add(text, "; (* %s *)\n", list[i].comment);
     }
 }
@@ -20,7 +20,7 @@ static void add_constants(rk_text *text, const rki_controller *c)
     const int count = rki_controller_constants(c, list);
 
     rk_text_add(text, "VAR CONSTANT\n");
-    rki_add_st_constants(text, list, count);
+    rki_add_st_constants(text, list, count, c->number);
     rk_text_add(text, "END_VAR\n");
 }
 
@@ -40,11 +40,11 @@ static void add_interface(rk_text *text, const rki_controller *c)
     add_comment(text, "measured value", c->loop->pv_units);
     rk_text_add(text, "    automatic : BOOL := TRUE; (* TRUE automatic, FALSE manual *)\n"
                       "    manual_out : LREAL := ");
-    rki_add_literal(text, c->out_start);
+    rki_add_literal(text, c->out_start, c->number);
     rk_text_add(text, ";");
     add_comment(text, "output in manual", c->loop->out_units);
     rk_text_add(text, "    out_start : LREAL := ");
-    rki_add_literal(text, c->out_start);
+    rki_add_literal(text, c->out_start, c->number);
     rk_text_add(text, ";");
     add_comment(text, "what stands on the valve at the first scan", c->loop->out_units);
     rk_text_add(text, "END_VAR\nVAR_OUTPUT\n    out : LREAL;");
@@ -191,10 +191,11 @@ static void add_body(rk_text *text, const rki_controller *c)
                       "END_FUNCTION_BLOCK\n");
 }
 
-rk_status rk_emit_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_st(const rk_loop_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     rki_controller c;
-    rk_status status = rki_controller_make(loop, &c, diag);
+    rk_text *code;
+    rk_status status = rki_controller_make(loop, number, &c, diag);
 
     if (status != RK_OK) return status;
     rk_text_add(text, "(*\n");
@@ -203,7 +204,10 @@ rk_status rk_emit_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
     rk_text_add(text,
                 "\n  IEC 61131-3 Structured Text. Call one instance from a cyclic task whose "
                 "interval is the scan.\n*)\n");
-    add_interface(text, &c);
-    add_body(text, &c);
+    code = rk_text_create();
+    add_interface(code, &c);
+    add_body(code, &c);
+    rki_add_st_code(text, code, number);
+    rk_text_free(code);
     return rk_text_check(text, diag);
 }

@@ -30,6 +30,7 @@ typedef struct rig {
     const rki_controller *c;
     rk_pid pid;
     rk_filter filter;
+    rk_single *single; /* NULL: in double */
     rk_plant plant;
     double *memory;
     bool has_plant;
@@ -46,6 +47,11 @@ static rk_status set_up(rig *r, const rki_controller *c, rk_diag *diag)
 
     *r = (rig){.c = c, .pid = c->block, .has_plant = c->loop->has_model};
     status = rk_filter_init(&r->filter, c->loop->settings.pv_filter, c->loop->ts);
+    if (status == RK_OK && c->number == RK_NUMBER_REAL) {
+        status = rk_emit_single_create(c->loop, false, &r->single, diag);
+        if (status != RK_OK) return status;
+        rk_single_start(r->single, c->out_start);
+    }
     if (status == RK_OK && r->has_plant) {
         status = rk_plant_params_from_model(&c->loop->model, c->loop->ts, &params, diag);
         if (status != RK_OK) return status;
@@ -91,22 +97,36 @@ static double by_hand(const rki_controller *c, phase at)
     return at == BEYOND ? high + (0.1 * (high - low)) : low + (0.5 * (high - low));
 }
 
-static void scan(rig *r, phase at, double sp, rk_vector *row)
+static void answer(rig *r, rk_vector *row)
 {
-    const bool manual = at == IN_MANUAL || at == BEYOND;
-
-    row->sp = sp;
-    row->pv = at == PV_BAD ? nan("") : r->pv;
-    row->automatic = !manual;
-    row->manual_out = by_hand(r->c, at);
-    if (manual) {
-        rk_pid_set_manual(&r->pid, row->manual_out);
-    } else {
-        rk_pid_set_auto(&r->pid);
+    if (r->single != NULL) {
+        row->out = rk_single_scan(r->single, row->sp, row->pv, row->automatic, row->manual_out);
+        row->held = rk_single_held(r->single);
+        return;
     }
-    row->out = rk_pid_scan(&r->pid, sp,
+    if (row->automatic) {
+        rk_pid_set_auto(&r->pid);
+    } else {
+        rk_pid_set_manual(&r->pid, row->manual_out);
+    }
+    row->out = rk_pid_scan(&r->pid, row->sp,
                            isnan(row->pv) ? row->pv : rk_filter_scan(&r->filter, row->pv));
     row->held = r->pid.bad;
+}
+
+/* A number that the text's own type holds. */
+static double held_by(const rig *r, double value)
+{
+    return r->single != NULL ? (double)(float)value : value;
+}
+
+static void scan(rig *r, phase at, double sp, rk_vector *row)
+{
+    row->sp = held_by(r, sp);
+    row->pv = at == PV_BAD ? nan("") : held_by(r, r->pv);
+    row->automatic = at != IN_MANUAL && at != BEYOND;
+    row->manual_out = held_by(r, by_hand(r->c, at));
+    answer(r, row);
     if (r->has_plant) {
         r->pv = rk_plant_scan(&r->plant, row->out);
     } else if (!isnan(sp)) {
@@ -125,8 +145,8 @@ static size_t phase_scans(const rig *r, const rk_loop_design *loop)
     return (size_t)fmin(fmax(fmax(settle, stroke) / loop->ts, SCANS_LEAST), SCANS_MOST);
 }
 
-rk_status rk_vectors_create(const rk_loop_design *loop, rk_vector **rows, size_t *count,
-                            rk_diag *diag)
+rk_status rk_vectors_create(const rk_loop_design *loop, rk_number number, rk_vector **rows,
+                            size_t *count, rk_diag *diag)
 {
     rk_vector *made = NULL;
     rki_controller c;
@@ -134,7 +154,7 @@ rk_status rk_vectors_create(const rk_loop_design *loop, rk_vector **rows, size_t
     double start;
     phase at;
     rig r;
-    rk_status status = rki_controller_make(loop, &c, diag);
+    rk_status status = rki_controller_make(loop, number, &c, diag);
 
     if (status != RK_OK) return status;
     status = set_up(&r, &c, diag);
@@ -158,6 +178,7 @@ rk_status rk_vectors_create(const rk_loop_design *loop, rk_vector **rows, size_t
         }
     }
     rk_memory_free(r.memory);
+    rk_single_free(r.single);
     return status;
 }
 
@@ -171,11 +192,12 @@ static void add_number(rk_text *text, double value)
     }
 }
 
-rk_status rk_emit_vectors(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_vectors(const rk_loop_design *loop, rk_number number, rk_text *text,
+                          rk_diag *diag)
 {
     rk_vector *rows = NULL;
     size_t count = 0, i;
-    const rk_status status = rk_vectors_create(loop, &rows, &count, diag);
+    const rk_status status = rk_vectors_create(loop, number, &rows, &count, diag);
 
     if (status != RK_OK) return status;
     rk_text_add(text, "scan,sp,pv,automatic,manual_out,out,held\r\n");

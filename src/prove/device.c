@@ -51,7 +51,7 @@ static rki_output scan(const rki_rig *rig, blocks *b, const rki_input *in)
     return made;
 }
 
-rk_status rki_run_device(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
+static rk_status run_double(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
 {
     const rk_limits limits = rk_loop_design_limits(rig->loop);
     blocks b = {.memory = NULL};
@@ -76,4 +76,35 @@ rk_status rki_run_device(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
     }
     rk_memory_free(b.memory);
     return status == RK_OK ? RK_OK : rk_diag_set(diag, status, "the device blocks refuse it");
+}
+
+static rk_status run_single(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
+{
+    rk_single *s = NULL;
+    const rk_status status = rk_emit_single_create(rig->loop, rig->twin, &s, diag);
+    size_t i;
+
+    for (i = 0; i < rig->count && status == RK_OK; i++) {
+        const rki_input *in = &rig->inputs[i];
+
+        if (in->start != 0) {
+            rk_single_start(s, in->out_start);
+        }
+        outputs[i] = (rki_output){0};
+        outputs[i].out = rk_single_scan(
+            s, in->sp, in->closed != 0 ? rk_single_sum(rk_single_pv(s), in->pv) : in->pv,
+            in->automatic != 0, in->manual_out);
+        outputs[i].held = rk_single_held(s);
+        if (rig->twin) {
+            outputs[i].pv = rk_single_plant_scan(s, in->load);
+        }
+    }
+    rk_single_free(s);
+    return status;
+}
+
+rk_status rki_run_device(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
+{
+    if (rig->number == RK_NUMBER_REAL) return run_single(rig, outputs, diag);
+    return run_double(rig, outputs, diag);
 }

@@ -137,7 +137,7 @@ static rk_status add_vectors(const rki_rig *rig, rki_input **inputs, size_t scan
 {
     rk_vector *rows = NULL;
     size_t count = 0, i;
-    const rk_status status = rk_vectors_create(rig->loop, &rows, &count, diag);
+    const rk_status status = rk_vectors_create(rig->loop, rig->number, &rows, &count, diag);
 
     if (status != RK_OK) return status;
     *inputs = rk_memory_create(count + scans, sizeof **inputs);

@@ -25,6 +25,7 @@ enum { RKI_OUTPUT_NUMBERS = sizeof(rki_output) / sizeof(double) };
 /** What is run: a loop, with its twin or without. */
 typedef struct rki_rig {
     const rk_loop_design *loop;
+    rk_number number; /* what the text counts in */
     bool twin;
     double out_start; /* the emitted default, out-EU */
     const rki_input *inputs;
@@ -38,6 +39,10 @@ rk_status rki_inputs_create(const rki_rig *rig, size_t scans, bool sane, rki_inp
 
 /** By the device blocks. */
 rk_status rki_run_device(const rki_rig *rig, rki_output *outputs, rk_diag *diag);
+
+/** What a text counts in, by its words. */
+rk_number rki_number_of_st(const char *text);
+rk_number rki_number_of_c(const char *header);
 
 /** By the stand-in PLC: how many scans it did, and in refused why not all. */
 rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output *outputs,

@@ -49,6 +49,8 @@ static void clear(bench *b)
 static void add_main(rk_text *text, const rki_rig *rig, const char *controller,
                      const char *plant)
 {
+    const char *type = rig->number == RK_NUMBER_REAL ? "float" : "double";
+
     rk_text_add(text, "#include <stdio.h>\n#include \"%s.h\"\n", controller);
     if (rig->twin) {
         rk_text_add(text, "#include \"%s.h\"\nstatic %s plant;\n", plant, plant);
@@ -56,27 +58,29 @@ static void add_main(rk_text *text, const rki_rig *rig, const char *controller,
     rk_text_add(text,
                 "static %s block;\n"
                 "int main(void)\n{\n"
-                "    double in[%d], made[%d] = {0};\n"
+                "    double in[%d], made[%d] = {0};\n    %s pv;\n"
                 "    while (fread(in, sizeof in[0], %d, stdin) == %d) {\n"
                 "        if (in[0] != 0.0) {\n"
-                "            %s_init(&block, in[1]);\n",
-                controller, (int)RKI_INPUT_NUMBERS, (int)RKI_OUTPUT_NUMBERS,
-                (int)RKI_INPUT_NUMBERS, (int)RKI_INPUT_NUMBERS, controller);
+                "            %s_init(&block, (%s)in[1]);\n",
+                controller, (int)RKI_INPUT_NUMBERS, (int)RKI_OUTPUT_NUMBERS, type,
+                (int)RKI_INPUT_NUMBERS, (int)RKI_INPUT_NUMBERS, controller, type);
     if (rig->twin) {
         rk_text_add(text, "            %s_init(&plant);\n", plant);
     }
     rk_text_add(text,
                 "        }\n"
                 "        block.automatic = in[5] != 0.0;\n"
-                "        block.manual_out = in[6];\n"
-                "        made[0] = %s_scan(&block, in[3], %s);\n"
+                "        block.manual_out = (%s)in[6];\n"
+                "        pv = (%s)in[4];\n%s"
+                "        made[0] = %s_scan(&block, (%s)in[3], pv);\n"
                 "        made[1] = block.held;\n",
-                controller, rig->twin ? "in[2] != 0.0 ? plant.pv + in[4] : in[4]" : "in[4]");
+                type, type, rig->twin ? "        if (in[2] != 0.0) pv = plant.pv + pv;\n" : "",
+                controller, type);
     if (rig->twin) {
         rk_text_add(text,
-                    "        plant.load = in[7];\n"
+                    "        plant.load = (%s)in[7];\n"
                     "        made[2] = %s_scan(&plant, block.out);\n",
-                    plant);
+                    type, plant);
     }
     rk_text_add(text,
                 "        if (fwrite(made, sizeof made[0], %d, stdout) != %d) return 1;\n"
@@ -130,6 +134,12 @@ static void first_error(const char *path, char line[256])
         (void)fclose(file);
     }
     line[strcspn(line, "\r\n")] = '\0';
+}
+
+/* Its output's type, in the block's structure. */
+rk_number rki_number_of_c(const char *header)
+{
+    return strstr(header, "    float out;") != NULL ? RK_NUMBER_REAL : RK_NUMBER_LREAL;
 }
 
 static size_t read_outputs(const char *path, rki_output *outputs, size_t count)

@@ -81,7 +81,6 @@ static rk_status set_up(rki_rig *rig, size_t scans, bool sane, rki_input **input
 {
     rk_status status;
 
-    if (scans == 0) return rk_diag_set(diag, RK_ERR_RANGE, "a proof takes 1 scan or more");
     status = rk_emit_out_start(rig->loop, &rig->out_start, diag);
     if (status == RK_OK) {
         status = rki_inputs_create(rig, scans, sane, inputs, &rig->count, diag);
@@ -123,15 +122,40 @@ static void sum_up(rk_proof *proof)
     }
 }
 
+static rk_status prove_one(rki_rig *rig, const rk_program *program, const rk_prove_plan *plan,
+                           bool st, rk_proof *proof, rk_diag *diag)
+{
+    rk_proof_part *part = &proof->part[proof->parts++];
+    rki_input *inputs = NULL;
+    rki_output *wanted = NULL, *got = NULL;
+    rk_status status;
+
+    rig->number =
+        st ? rki_number_of_st(program->controller_st) : rki_number_of_c(program->controller_h);
+    part->what = st ? "Structured Text" : "C";
+    part->number = rig->number;
+    status = set_up(rig, plan->scans, false, &inputs, &wanted, &got, diag);
+    if (status == RK_OK && st) {
+        status = rki_run_text(rig, program, got, &part->scans, part->refused, diag);
+    } else if (status == RK_OK) {
+        status =
+            rki_run_c(rig, program, got, &part->scans, part->refused, &part->excused, diag);
+    }
+    if (status == RK_OK) {
+        part->ran = part->refused[0] == '\0';
+        compare(rig, wanted, got, false, part);
+    }
+    release(inputs, wanted, got);
+    return status;
+}
+
 rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
                    const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
 {
     const bool c_there =
         program != NULL && program->controller_c != NULL && program->controller_h != NULL;
-    rki_input *inputs = NULL;
-    rki_output *wanted = NULL, *got = NULL;
     rki_rig rig = {.loop = loop};
-    rk_status status;
+    rk_status status = RK_OK;
 
     if (loop == NULL || program == NULL || plan == NULL || proof == NULL) return RK_ERR_ARG;
     memset(proof, 0, sizeof *proof);
@@ -139,25 +163,18 @@ rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
     rig.twin = loop->has_model &&
                (program->controller_st == NULL || program->plant_st != NULL) &&
                (!c_there || (program->plant_c != NULL && program->plant_h != NULL));
-    status = set_up(&rig, plan->scans, false, &inputs, &wanted, &got, diag);
-    if (status == RK_OK && program->controller_st != NULL) {
-        rk_proof_part *part = &proof->part[proof->parts++];
-
-        part->what = "Structured Text";
-        status = rki_run_text(&rig, program, got, &part->scans, part->refused, diag);
-        part->ran = part->refused[0] == '\0';
-        compare(&rig, wanted, got, false, part);
+    if (plan->scans == 0)
+        return rk_diag_set(diag, RK_ERR_RANGE, "a proof takes 1 scan or more");
+    if (program->controller_st != NULL) {
+        status = prove_one(&rig, program, plan, true, proof, diag);
     }
     if (status == RK_OK && c_there && plan->compile) {
-        rk_proof_part *part = &proof->part[proof->parts++];
-
-        part->what = "C";
-        status =
-            rki_run_c(&rig, program, got, &part->scans, part->refused, &part->excused, diag);
-        part->ran = part->refused[0] == '\0';
-        compare(&rig, wanted, got, false, part);
+        status = prove_one(&rig, program, plan, false, proof, diag);
     }
-    release(inputs, wanted, got);
+    if (status == RK_OK && proof->parts == 0) {
+        /* Nothing to run: the loop itself must still be one. */
+        status = rk_emit_out_start(loop, &rig.out_start, diag);
+    }
     if (status == RK_OK) {
         sum_up(proof);
     }
@@ -176,11 +193,14 @@ rk_status rk_prove_block(const rk_loop_design *loop, const char *text,
     rk_status status = RK_OK;
 
     if (loop == NULL || text == NULL || plan == NULL || part == NULL) return RK_ERR_ARG;
+    if (plan->scans == 0)
+        return rk_diag_set(diag, RK_ERR_RANGE, "a proof takes 1 scan or more");
     memset(part, 0, sizeof *part);
     part->what = "the block";
+    rig.number = part->number = rki_number_of_st(text);
     if (loop->has_model) { /* the block's own loop, closed by the twin we would emit */
         twin = rk_text_create();
-        status = rk_emit_plant_st(loop, twin, diag);
+        status = rk_emit_plant_st(loop, rig.number, twin, diag);
         with_twin.plant_st = rk_text_chars(twin);
         rig.twin = true;
     }
@@ -234,6 +254,7 @@ void rk_proof_part_words(const rk_proof_part *part, char words[RK_PROOF_WORDS_CH
         (void)snprintf(words, RK_PROOF_WORDS_CHARS, "stops after %s scans: %s", scans,
                        part->refused);
     } else {
-        (void)snprintf(words, RK_PROOF_WORDS_CHARS, "%s scans, no bit differs", scans);
+        (void)snprintf(words, RK_PROOF_WORDS_CHARS, "%s scans%s, no bit differs", scans,
+                       part->number == RK_NUMBER_REAL ? " in single precision" : "");
     }
 }

@@ -100,6 +100,7 @@ static rk_status scan(const rki_rig *rig, const pins *p, const rki_input *in, rk
         put(&p->out_start, in->out_start);
     }
     put(&p->sp, in->sp);
+    /* Their sum, rounded once more for REAL, is that of single precision. */
     put(&p->pv, in->closed != 0 ? p->plant_pv.at->real + as_kind(&p->pv, in->pv) : in->pv);
     put(&p->automatic, in->automatic);
     put(&p->manual_out, in->manual_out);
@@ -113,6 +114,21 @@ static rk_status scan(const rki_rig *rig, const pins *p, const rki_input *in, rk
         made->pv = p->plant_pv.at->real;
     }
     return status;
+}
+
+rk_number rki_number_of_st(const char *text)
+{
+    rk_plc *plc = rk_plc_create();
+    rk_plc_instance *instance = NULL;
+    rk_plc_variable out = {RK_PLC_LREAL, NULL};
+    bool single = false;
+
+    if (plc != NULL && load(plc, "the controller", text, &instance, NULL) == RK_OK &&
+        rk_plc_find(plc, instance, "out", &out, NULL) == RK_OK) {
+        single = out.kind == RK_PLC_REAL;
+    }
+    rk_plc_free(plc);
+    return single ? RK_NUMBER_REAL : RK_NUMBER_LREAL;
 }
 
 rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output *outputs,

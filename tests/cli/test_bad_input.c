@@ -388,6 +388,7 @@ static const struct {
     {2, "unknown kind 'ladder'", {"emit", "full.loop", "--to", "st,ladder"}},
     {4, "is a file, not a directory", {"emit", "full.loop", "--dir", "good.csv"}},
     {4, "cannot open", {"emit", "missing.loop"}},
+    {2, "unknown number type 'half'", {"emit", "full.loop", "--real", "half"}},
     /* prove */
     {2, "give the loop file", {"prove"}},
     {2, "give the loop file", {"prove", "good.csv"}},

@@ -472,6 +472,13 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     ck_assert_int_eq(o.status, 4);
     ck_assert_int_ne(access(path_in(dir, "mixed/blend_brix_controller.st"), F_OK), 0);
     outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "single", "--real", "real");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    o = TOOL(dir, "prove", path, "--dir", "single");
+    ck_assert_msg(o.status == 0 && strstr(o.out, "in single precision, no bit differs") != NULL,
+                  "%s%s", o.out, o.err);
+    outcome_free(&o);
     o = TOOL(dir, "emit", path, "--show");
     ck_assert_int_eq(o.status, 0);
     ck_assert_ptr_nonnull(strstr(o.out, "inc  = ki_ts (sp - pv)"));

@@ -13,7 +13,8 @@
 START_TEST(emitted_c_compiles_strictly)
 {
     static const char *const endings[] = {"controller", "plant"};
-    const rk_loop_design loop = variant(_i);
+    const rk_loop_design loop = variant(_i / RK_NUMBERS);
+    const rk_number number = (rk_number)(_i % RK_NUMBERS);
     char *dir = scratch_make(), name[64];
     rk_text *text[4];
     size_t i;
@@ -21,10 +22,10 @@ START_TEST(emitted_c_compiles_strictly)
     for (i = 0; i < COUNT(text); i++) {
         text[i] = rk_text_create();
     }
-    ck_assert_int_eq(rk_emit_c_header(&loop, text[0], NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_c_source(&loop, text[1], NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_plant_c_header(&loop, text[2], NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_plant_c_source(&loop, text[3], NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_header(&loop, number, text[0], NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_source(&loop, number, text[1], NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_plant_c_header(&loop, number, text[2], NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_plant_c_source(&loop, number, text[3], NULL), RK_OK);
     for (i = 0; i < COUNT(text); i++) {
         (void)snprintf(name, sizeof name, "blend_brix_%s.%c", endings[i / 2],
                        i % 2 == 0 ? 'h' : 'c');
@@ -32,14 +33,17 @@ START_TEST(emitted_c_compiles_strictly)
         rk_text_free(text[i]);
     }
     for (i = 0; i < COUNT(endings); i++) {
-        const char *const strict[] = {"cc",      "-std=c99",  "-Wall",    "-Wextra",
-                                      "-Werror", "-pedantic", "-Wshadow", "-O2",
-                                      "-c",      name,        NULL};
+        const char *const strict[] = {"cc",       "-std=c99",     "-Wall",
+                                      "-Wextra",  "-Werror",      "-pedantic",
+                                      "-Wshadow", "-Wconversion", "-Wdouble-promotion",
+                                      "-O2",      "-c",           name,
+                                      NULL};
         outcome o;
 
         (void)snprintf(name, sizeof name, "blend_brix_%s.c", endings[i]);
         o = run_program(dir, strict);
-        ck_assert_msg(o.status == 0, "%s: cc: %s%s", variants[_i].fact, o.out, o.err);
+        ck_assert_msg(o.status == 0, "%s: cc: %s%s", variants[_i / RK_NUMBERS].fact, o.out,
+                      o.err);
         outcome_free(&o);
     }
     scratch_free(dir);
@@ -57,8 +61,8 @@ START_TEST(the_vectors_go_everywhere)
     const char *line;
 
     loop.has_model = _i != 3; /* one without */
-    ck_assert_int_eq(rk_vectors_create(&loop, &rows, &count, NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_vectors(&loop, text, NULL), RK_OK);
+    ck_assert_int_eq(rk_vectors_create(&loop, RK_NUMBER_LREAL, &rows, &count, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_vectors(&loop, RK_NUMBER_LREAL, text, NULL), RK_OK);
     line = strchr(rk_text_chars(text), '\n') + 1;
     for (i = 0; i < count; i++) {
         double sp, pv, hand, out;
@@ -136,13 +140,13 @@ START_TEST(the_equations_are_shown_with_their_coefficients)
     rk_text *text = rk_text_create();
     rk_loop_design loop = variant(7);
 
-    ck_assert_int_eq(rk_emit_equations(&loop, text, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_equations(&loop, RK_NUMBER_LREAL, text, NULL), RK_OK);
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "Each scan of 1 s:"));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "d    = ad d + kd (g - g_last)"));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "inc = 0, v again"));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "kc       = -9.1 "));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "out_step = 1.7 "));
-    ck_assert_int_eq(rk_emit_equations(NULL, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_emit_equations(NULL, RK_NUMBER_LREAL, text, NULL), RK_ERR_ARG);
     rk_text_free(text);
 }
 END_TEST
@@ -154,35 +158,35 @@ START_TEST(a_twin_needs_a_model_a_scan_and_memory)
     rk_diag diag = {RK_OK, ""};
 
     loop.has_model = false;
-    ck_assert_int_eq(rk_emit_plant_st(&loop, text, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, text, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "needs a model"));
     loop = brix_loop();
     loop.ts = 1e-4;
-    ck_assert_int_eq(rk_emit_plant_c_source(&loop, text, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_emit_plant_c_source(&loop, RK_NUMBER_LREAL, text, NULL), RK_ERR_RANGE);
     loop.ts = QNAN;
-    ck_assert_int_eq(rk_emit_plant_c_header(&loop, text, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_emit_plant_st(NULL, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_emit_plant_c_header(&loop, RK_NUMBER_LREAL, text, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_emit_plant_st(NULL, RK_NUMBER_LREAL, text, NULL), RK_ERR_ARG);
     rk_text_free(text);
 }
 END_TEST
 
 static rk_status emit_all(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
-    rk_status status = rk_emit_st(loop, text, diag);
+    rk_status status = rk_emit_st(loop, RK_NUMBER_LREAL, text, diag);
     rk_text *more = rk_text_create();
 
     if (status == RK_OK && loop->has_model) {
-        ck_assert_int_eq(rk_emit_plant_st(loop, more, NULL), RK_OK);
-        ck_assert_int_eq(rk_emit_plant_c_header(loop, more, NULL), RK_OK);
-        ck_assert_int_eq(rk_emit_plant_c_source(loop, more, NULL), RK_OK);
-        ck_assert_int_eq(rk_emit_vectors(loop, more, NULL), RK_OK);
+        ck_assert_int_eq(rk_emit_plant_st(loop, RK_NUMBER_LREAL, more, NULL), RK_OK);
+        ck_assert_int_eq(rk_emit_plant_c_header(loop, RK_NUMBER_LREAL, more, NULL), RK_OK);
+        ck_assert_int_eq(rk_emit_plant_c_source(loop, RK_NUMBER_LREAL, more, NULL), RK_OK);
+        ck_assert_int_eq(rk_emit_vectors(loop, RK_NUMBER_LREAL, more, NULL), RK_OK);
     }
     rk_text_free(more);
 
     if (status == RK_OK) {
-        status = rk_emit_c_header(loop, text, diag);
+        status = rk_emit_c_header(loop, RK_NUMBER_LREAL, text, diag);
     }
-    return status == RK_OK ? rk_emit_c_source(loop, text, diag) : status;
+    return status == RK_OK ? rk_emit_c_source(loop, RK_NUMBER_LREAL, text, diag) : status;
 }
 
 /* What the head of each text must say, so that nothing needs retyping or guessing. */
@@ -209,8 +213,8 @@ START_TEST(heads_say_where_the_numbers_come_from)
     const rk_loop_design loop = brix_loop();
     rk_text *st = rk_text_create(), *c = rk_text_create();
 
-    ck_assert_int_eq(rk_emit_st(&loop, st, NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_c_source(&loop, c, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_source(&loop, RK_NUMBER_LREAL, c, NULL), RK_OK);
     ck_assert_msg(strstr(rk_text_chars(st), told[_i]) != NULL,
                   "the Structured Text says nothing of %s", told[_i]);
     ck_assert_msg(strstr(rk_text_chars(c), told[_i]) != NULL, "the C says nothing of %s",
@@ -256,7 +260,7 @@ START_TEST(heads_name_the_kind_of_model_and_all_its_numbers)
 
     loop.model = kinds[_i].model;
     loop.settings = rk_settings_make(-0.02, 400, 0, 0);
-    ck_assert_int_eq(rk_emit_st(&loop, text, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_st(&loop, RK_NUMBER_LREAL, text, NULL), RK_OK);
     for (i = 0; i < sizeof kinds[_i].told / sizeof kinds[_i].told[0]; i++) {
         ck_assert_msg(strstr(rk_text_chars(text), kinds[_i].told[i]) != NULL, "no '%s' in\n%s",
                       kinds[_i].told[i], rk_text_chars(text));
@@ -316,10 +320,10 @@ START_TEST(names_and_units_cannot_break_out_of_a_comment)
     strcpy(loop.name, "x */ int y; *) evil (* /*");
     strcpy(loop.pv_units, "*)");
     strcpy(loop.record_file, "a*/b*)c");
-    ck_assert_int_eq(rk_emit_st(&loop, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
     ck_assert_msg(rk_plc_load(plc, "st", rk_text_chars(st), rk_text_length(st), &diag) == RK_OK,
                   "%s", diag.text); /* it would be refused if any stood outside a comment */
-    ck_assert_int_eq(rk_emit_c_header(&loop, c, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_c_header(&loop, RK_NUMBER_LREAL, c, NULL), RK_OK);
     ck_assert_ptr_eq(strstr(rk_text_chars(c), "*/"), strstr(rk_text_chars(c), "*/\n#ifndef"));
     rk_text_free(st);
     rk_text_free(c);
@@ -367,7 +371,7 @@ START_TEST(incomplete_loops_are_refused)
     ck_assert_int_eq(emit_all(&loop, text, &diag), RK_ERR_RANGE);
     ck_assert_msg(strstr(diag.text, spoilt[_i].says) != NULL, "%s", diag.text);
     ck_assert_uint_eq(rk_text_length(text), 0);
-    ck_assert_int_eq(rk_emit_st(NULL, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_emit_st(NULL, RK_NUMBER_LREAL, text, NULL), RK_ERR_ARG);
     rk_text_free(text);
 }
 END_TEST
@@ -378,7 +382,7 @@ START_TEST(an_unstable_loop_says_so_in_its_head)
     rk_text *text = rk_text_create();
 
     loop.settings.kc = -60;
-    ck_assert_int_eq(rk_emit_st(&loop, text, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_st(&loop, RK_NUMBER_LREAL, text, NULL), RK_OK);
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "UNSTABLE"));
     rk_text_free(text);
 }
@@ -403,7 +407,7 @@ static Suite *suite_emit(void)
     tcase_add_loop_test(t, the_vectors_go_everywhere, 0, VARIANTS);
     /* The compiler's work: the sanitizers see nothing of it. */
     tcase_set_tags(runs, "statistics");
-    tcase_add_loop_test(runs, emitted_c_compiles_strictly, 0, VARIANTS);
+    tcase_add_loop_test(runs, emitted_c_compiles_strictly, 0, VARIANTS * RK_NUMBERS);
     suite_add_tcase(suite, runs);
     return suite;
 }

@@ -137,7 +137,7 @@ static rk_status emit_loop(void)
     loop.out_low = 0;
     loop.out_high = 100;
     text = rk_text_create();
-    status = rk_emit_st(&loop, text, NULL);
+    status = rk_emit_st(&loop, RK_NUMBER_LREAL, text, NULL);
     rk_text_free(text);
     return status;
 }

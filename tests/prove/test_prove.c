@@ -12,9 +12,9 @@ typedef struct texts {
     rk_program program;
 } texts;
 
-static texts emitted(const rk_loop_design *loop)
+static texts emitted_in(const rk_loop_design *loop, rk_number number)
 {
-    rk_status (*const emit[6])(const rk_loop_design *, rk_text *, rk_diag *) = {
+    rk_status (*const emit[6])(const rk_loop_design *, rk_number, rk_text *, rk_diag *) = {
         rk_emit_st,       rk_emit_c_header,       rk_emit_c_source,
         rk_emit_plant_st, rk_emit_plant_c_header, rk_emit_plant_c_source};
     const int count = loop->has_model ? 6 : 3;
@@ -25,7 +25,7 @@ static texts emitted(const rk_loop_design *loop)
 
     for (i = 0; i < count; i++) {
         t.text[i] = rk_text_create();
-        ck_assert_msg(emit[i](loop, t.text[i], &diag) == RK_OK, "%s", diag.text);
+        ck_assert_msg(emit[i](loop, number, t.text[i], &diag) == RK_OK, "%s", diag.text);
         chars[i] = rk_text_chars(t.text[i]);
     }
     t.program = (rk_program){.controller_st = chars[0],
@@ -46,6 +46,11 @@ static void free_texts(texts *t)
     }
 }
 
+static texts emitted(const rk_loop_design *loop)
+{
+    return emitted_in(loop, RK_NUMBER_LREAL);
+}
+
 /* `make prove` asks for all; a test for what shows a mistake. */
 static rk_prove_plan plan_of(void)
 {
@@ -56,10 +61,10 @@ static rk_prove_plan plan_of(void)
     return plan;
 }
 
-static void check_proven(const rk_loop_design *loop, const char *fact)
+static void check_proven_in(const rk_loop_design *loop, rk_number number, const char *fact)
 {
     const rk_prove_plan plan = plan_of();
-    texts t = emitted(loop);
+    texts t = emitted_in(loop, number);
     char words[RK_PROOF_WORDS_CHARS];
     rk_diag diag = {RK_OK, ""};
     rk_proof proof;
@@ -72,9 +77,16 @@ static void check_proven(const rk_loop_design *loop, const char *fact)
         ck_assert_msg(proof.part[i].ran && proof.part[i].mismatches == 0, "%s: %s: %s", fact,
                       proof.part[i].what, words);
         ck_assert_uint_ge(proof.part[i].scans, plan.scans);
+        ck_assert_int_eq(proof.part[i].number, number);
     }
     ck_assert(proof.proven);
     free_texts(&t);
+}
+
+static void check_proven(const rk_loop_design *loop, const char *fact)
+{
+    check_proven_in(loop, RK_NUMBER_LREAL, fact);
+    check_proven_in(loop, RK_NUMBER_REAL, fact);
 }
 
 START_TEST(emitted_text_gives_the_blocks_bits)
@@ -371,7 +383,7 @@ START_TEST(a_twin_repeats_the_record_of_its_own_model)
     rk_diag diag = {RK_OK, ""};
     rk_twin_run run;
 
-    ck_assert_int_eq(rk_emit_plant_st(&loop, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
     ck_assert_msg(rk_twin_on_record(&loop, rk_text_chars(st), record, &run, &diag) == RK_OK,
                   "%s", diag.text);
     ck_assert_uint_eq(run.rows, 400);
@@ -380,7 +392,7 @@ START_TEST(a_twin_repeats_the_record_of_its_own_model)
     loop.model.gain *= 1.1; /* and another's shows */
     rk_text_free(st);
     st = rk_text_create();
-    ck_assert_int_eq(rk_emit_plant_st(&loop, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
     ck_assert_int_eq(rk_twin_on_record(&loop, rk_text_chars(st), record, &run, NULL), RK_OK);
     ck_close(run.worst, 0.1 * 0.118 * 5, 0.05); /* the step's own response has nearly settled */
     rk_twin_run_free(&run);

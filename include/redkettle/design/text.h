@@ -33,6 +33,9 @@ void rk_text_add_real(rk_text *text, double value);
 /** Append words as a cell of CSV (RFC 4180): in quotes where they need them. */
 void rk_text_add_csv(rk_text *text, const char *words);
 
+/** What goes into the text could not be made: as a failed append. NULL: nothing. */
+void rk_text_fail(rk_text *text);
+
 /** RK_OK, or RK_ERR_MEMORY if the text is NULL or an append failed. */
 rk_status rk_text_check(const rk_text *text, rk_diag *diag);
 
@@ -52,6 +55,9 @@ enum { RK_REAL_CHARS = 40 };
  * in it (1.0, -0.118, 1.5e-07), independent of the locale. Writes at most RK_REAL_CHARS bytes.
  */
 void rk_real_format(double value, char *chars);
+
+/** The same of 6 to 9 digits for a number that single precision holds. */
+void rk_real_format_single(double value, char *chars);
 
 /** A double with at most so many significant digits, 1 to 17; always with a point, if any. */
 void rk_real_format_rounded(double value, int digits, char *chars);

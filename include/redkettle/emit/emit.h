@@ -4,6 +4,22 @@
 
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/text.h>
+#include <redkettle/single/single.h>
+
+/** What the emitted text counts in. */
+typedef enum rk_number {
+    RK_NUMBER_LREAL = 0, /* LREAL, double: the bits of the design */
+    RK_NUMBER_REAL =
+        1, /* REAL, float: the bits of the device blocks built with RK_CFG_FLOAT 1 */
+} rk_number;
+
+enum { RK_NUMBERS = 2 };
+
+/** "lreal", "real". */
+const char *rk_number_to_text(rk_number number);
+
+/** Errors  RK_ERR_RANGE for a word that names none; diag lists them. */
+rk_status rk_number_from_text(const char *text, rk_number *number, rk_diag *diag);
 
 /** Room for a block name. */
 enum { RK_BLOCK_NAME_CHARS = RK_NAME_CHARS + 16 };
@@ -20,17 +36,21 @@ void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHAR
 
 /**
  * The controller of a loop as program text at the loop's scan interval: an IEC 61131-3
- * Structured Text function block (LREAL), or a C99 header and source with no dependencies. All
- * do the arithmetic of rk_pid in its order with its coefficients, so they give its bits. Each
- * is headed by where the numbers come from: record, model with intervals, rule, margins.
+ * Structured Text function block, or a C99 header and source with no dependencies. All
+ * do the arithmetic of rk_pid in its order with its coefficients, so they give its bits, in
+ * double or in single precision. Each is headed by where the numbers come from: record, model
+ * with intervals, rule, margins.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check and
  * rk_settings_pid_params, or if the loop has no scan, no settings or no output range;
  * RK_ERR_MEMORY.
  */
-rk_status rk_emit_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+                     rk_diag *diag);
+rk_status rk_emit_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+                           rk_diag *diag);
+rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+                           rk_diag *diag);
 
 /**
  * The loop's model as a plant twin at the scan interval, to try a PLC's program on: a function
@@ -40,9 +60,12 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *d
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check, for a loop without model
  * or scan, or a dead time of more than 65535 scans; RK_ERR_MEMORY.
  */
-rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+                           rk_diag *diag);
+rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                 rk_diag *diag);
+rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                 rk_diag *diag);
 
 /** A scan of the controller's test: what it is given, and what the device block answers. */
 typedef struct rk_vector {
@@ -59,8 +82,18 @@ typedef struct rk_vector {
  *
  * Errors  as rk_emit_st.
  */
-rk_status rk_vectors_create(const rk_loop_design *loop, rk_vector **rows, size_t *count,
-                            rk_diag *diag);
+rk_status rk_vectors_create(const rk_loop_design *loop, rk_number number, rk_vector **rows,
+                            size_t *count, rk_diag *diag);
+
+/**
+ * The loop's device blocks in single precision, with the plant twin or without; freed by
+ * rk_single_free.
+ *
+ * Errors  as rk_emit_st and rk_emit_plant_st; RK_ERR_RANGE if single precision cannot hold
+ * them.
+ */
+rk_status rk_emit_single_create(const rk_loop_design *loop, bool twin, rk_single **made,
+                                rk_diag *diag);
 
 /** What the emitted controller starts from unless it is told: the operating point's output
  * within the limits, or the low limit. Errors  as rk_emit_st. */
@@ -74,7 +107,8 @@ rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_di
  *
  * Errors  as rk_emit_st.
  */
-rk_status rk_emit_vectors(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_vectors(const rk_loop_design *loop, rk_number number, rk_text *text,
+                          rk_diag *diag);
 
 /**
  * The settings in every form and unit, to hand to whoever types them into a block that stands
@@ -92,6 +126,7 @@ rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const
                                    int lines, rk_text *text, rk_diag *diag);
 
 /** The difference equations and their coefficients alone. Errors  as rk_emit_st. */
-rk_status rk_emit_equations(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_equations(const rk_loop_design *loop, rk_number number, rk_text *text,
+                            rk_diag *diag);
 
 #endif

@@ -4,6 +4,7 @@
 
 #include <redkettle/design/loop_design.h>
 #include <redkettle/design/record.h>
+#include <redkettle/emit/emit.h>
 
 /** Program text of a loop, as it stands in its files; NULL: there is none. */
 typedef struct rk_program {
@@ -23,6 +24,7 @@ rk_prove_plan rk_prove_plan_make(void);
 /** One program beside the device blocks. */
 typedef struct rk_proof_part {
     const char *what; /* "Structured Text" or "C" */
+    rk_number number; /* what it counts in; the device blocks beside it too */
     bool ran;
     char refused[256];        /* why it did not, or stopped; "": it ran to the end */
     bool excused;             /* it could not be tried here, which says nothing of the text */
@@ -49,8 +51,9 @@ typedef struct rk_proof {
  * Run program text beside the device blocks of the loop, scan by scan: through the test
  * vectors, a closed loop with the plant twin of each side (setpoints, loads, noise, manual and
  * automatic, values that are no numbers, starts from any output), and values without sense.
- * Every output of every scan is compared bit for bit. Structured Text runs in the stand-in PLC;
- * C is compiled by `cc`, in a directory of its own that is removed.
+ * Every output of every scan is compared bit for bit, in the precision that the text counts in.
+ * Structured Text runs in the stand-in PLC; C is compiled by `cc`, in a directory of its own
+ * that is removed.
  *
  * A text that cannot be read, lacks a pin or stops is a finding in *proof, not an error.
  *

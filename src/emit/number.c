@@ -1,0 +1,166 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <string.h>
+
+#include <redkettle/device/plant.h>
+
+#include "controller.h"
+
+static const char *const words[RK_NUMBERS] = {"lreal", "real"};
+
+const char *rk_number_to_text(rk_number number)
+{
+    return (unsigned)number < RK_NUMBERS ? words[number] : "?";
+}
+
+rk_status rk_number_from_text(const char *text, rk_number *number, rk_diag *diag)
+{
+    int i;
+
+    for (i = 0; i < RK_NUMBERS; i++) {
+        if (strcmp(text, words[i]) == 0) {
+            *number = (rk_number)i;
+            return RK_OK;
+        }
+    }
+    return rk_diag_set(diag, RK_ERR_RANGE, "unknown number type '%.40s'; known: lreal, real",
+                       text);
+}
+
+void rki_format(double value, rk_number number, char chars[RK_REAL_CHARS])
+{
+    if (number == RK_NUMBER_REAL) {
+        rk_real_format_single(value, chars);
+    } else {
+        rk_real_format(value, chars);
+    }
+}
+
+void rki_add_literal(rk_text *text, double value, rk_number number)
+{
+    char chars[RK_REAL_CHARS];
+    char *exponent;
+
+    rki_format(value, number, chars);
+    exponent = strchr(chars, 'e');
+    if (exponent != NULL) {
+        *exponent = 'E';
+    }
+    rk_text_add(text, "LREAL#%s", chars);
+}
+
+static bool is_word(char c)
+{
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+           c == '_' || c == '.';
+}
+
+/* Each word of the code but those in comments, as `turn` has it. */
+static void add_turned(rk_text *text, const rk_text *code, const char *open, const char *close,
+                       void (*turn)(rk_text *text, const char *word, size_t length))
+{
+    const char *at = rk_text_chars(code);
+    const char *end;
+    size_t length;
+
+    while (*at != '\0') {
+        if (strncmp(at, open, 2) == 0 && (end = strstr(at, close)) != NULL) {
+            length = (size_t)(end - at) + 2;
+            rk_text_add_bytes(text, at, length);
+        } else if (is_word(*at)) {
+            for (length = 1; is_word(at[length]); length++) {
+            }
+            turn(text, at, length);
+        } else {
+            length = 1;
+            rk_text_add_bytes(text, at, 1);
+        }
+        at += length;
+    }
+}
+
+static void turn_st(rk_text *text, const char *word, size_t length)
+{
+    const bool is_type = length == 5 && memcmp(word, "LREAL", 5) == 0;
+
+    rk_text_add_bytes(text, word + is_type, length - is_type);
+}
+
+static void turn_c(rk_text *text, const char *word, size_t length)
+{
+    if (length == 6 && memcmp(word, "double", 6) == 0) {
+        rk_text_add(text, "float");
+        return;
+    }
+    rk_text_add_bytes(text, word, length);
+    if (length == 3 && memcmp(word, "0.0", 3) == 0) {
+        rk_text_add(text, "f");
+    }
+}
+
+static void add_code(rk_text *text, const rk_text *code, rk_number number, const char *open,
+                     const char *close, void (*turn)(rk_text *, const char *, size_t))
+{
+    if (rk_text_check(code, NULL) != RK_OK) {
+        rk_text_fail(text);
+    } else if (number == RK_NUMBER_REAL) {
+        add_turned(text, code, open, close, turn);
+    } else {
+        rk_text_add_bytes(text, rk_text_chars(code), rk_text_length(code));
+    }
+}
+
+void rki_add_st_code(rk_text *text, const rk_text *code, rk_number number)
+{
+    add_code(text, code, number, "(*", "*)", turn_st);
+}
+
+void rki_add_c_code(rk_text *text, const rk_text *code, rk_number number)
+{
+    add_code(text, code, number, "/*", "*/", turn_c);
+}
+
+rk_status rk_emit_single_create(const rk_loop_design *loop, bool twin, rk_single **made,
+                                rk_diag *diag)
+{
+    rk_single_params p = {.twin = twin};
+    rk_plant_params plant;
+    rk_pid_params pid;
+    rk_limits limits;
+    rk_status status;
+
+    if (loop == NULL || made == NULL) return RK_ERR_ARG;
+    limits = rk_loop_design_limits(loop);
+    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &pid, diag);
+    if (status != RK_OK) return status;
+    p.ts = pid.ts;
+    p.kc = pid.kc;
+    p.ti = pid.ti;
+    p.td = pid.td;
+    p.tf = pid.tf;
+    p.sp_weight = pid.sp_weight;
+    p.d_sp_weight = pid.d_sp_weight;
+    p.out_lo = pid.out_lo;
+    p.out_hi = pid.out_hi;
+    p.out_rate = pid.out_rate;
+    p.anti_windup = (int)pid.anti_windup;
+    p.tt = pid.tt;
+    p.pv_filter = loop->settings.pv_filter;
+    if (twin) {
+        status = rk_plant_params_from_model(&loop->model, loop->ts, &plant, diag);
+        if (status != RK_OK) return status;
+        memcpy(p.a, plant.a, sizeof p.a);
+        memcpy(p.b0, plant.b0, sizeof p.b0);
+        memcpy(p.b1, plant.b1, sizeof p.b1);
+        p.delay = plant.delay;
+        p.out0 = plant.out0;
+        p.pv0 = plant.pv0;
+    }
+    status = rk_single_create(&p, made);
+    return status == RK_OK
+               ? RK_OK
+               : rk_diag_set(
+                     diag, status,
+                     "single precision cannot hold this loop at a scan of %g s: take lreal",
+                     loop->ts);
+}
