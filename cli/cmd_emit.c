@@ -13,14 +13,16 @@ enum { OPT_DIR = 0x3000, OPT_TO, OPT_FORCE, OPT_SHOW, OPT_REAL };
 typedef struct emit_job {
     job j;
     const char *dir;
-    bool st, c, sheet, vectors, chosen, force, show;
+    bool st, c, xml, sheet, vectors, chosen, force, show;
     rk_number number;
 } emit_job;
 
 static const struct argp_option options[] = {
     {"dir", OPT_DIR, "DIR", 0, "where to write (default: here)", 1},
     {"to", OPT_TO, "KIND[,KIND]", 0,
-     "what to write: st, c, sheet (settings in every form), vectors (of a test); default: all",
+     "what to write: st, c, xml (for exchange between PLC tools), sheet (settings in every "
+     "form), "
+     "vectors (of a test); default: all",
      1},
     {"real", OPT_REAL, "TYPE", 0,
      "what the text counts in: lreal (LREAL, double; default) or real (REAL, float)", 1},
@@ -39,14 +41,16 @@ static void take_kinds(struct argp_state *state, const char *arg, emit_job *e)
             e->st = true;
         } else if (length == 1 && arg[0] == 'c') {
             e->c = true;
+        } else if (length == 3 && memcmp(arg, "xml", 3) == 0) {
+            e->xml = true;
         } else if (length == 5 && memcmp(arg, "sheet", 5) == 0) {
             e->sheet = true;
         } else if (length == 7 && memcmp(arg, "vectors", 7) == 0) {
             e->vectors = true;
         } else {
             argp_failure(state, EXIT_USAGE, 0,
-                         "--to: unknown kind '%.*s'; known: st, c, sheet, vectors", (int)length,
-                         arg);
+                         "--to: unknown kind '%.*s'; known: st, c, xml, sheet, vectors",
+                         (int)length, arg);
         }
         if (arg[length] == '\0') break;
     }
@@ -105,7 +109,9 @@ static const struct argp argp = {
     NULL,
     NULL};
 
-enum { FILES_MAX = 9 };
+enum { FILES_MAX = 12 };
+/* What a file's name begins with. */
+typedef enum about { CONTROLLER, PLANT, LOOP } about;
 typedef rk_status emit_function(const rk_loop_design *loop, rk_number number, rk_text *text,
                                 rk_diag *diag);
 
@@ -116,17 +122,19 @@ typedef struct output {
     size_t count;
 } output;
 
-static int add_output(const emit_job *e, output *o, bool plant, const char *ending,
+static int add_output(const emit_job *e, output *o, about what, const char *ending,
                       emit_function *emit)
 {
     rk_diag diag = {RK_OK, ""};
     char name[RK_BLOCK_NAME_CHARS];
     rk_status status;
 
-    if (plant) {
+    if (what == PLANT) {
         rk_emit_plant_name(&e->j.loop, name);
-    } else {
+    } else if (what == CONTROLLER) {
         rk_emit_block_name(&e->j.loop, name);
+    } else {
+        rk_emit_prefix(&e->j.loop, name);
     }
     (void)snprintf(o->path[o->count], sizeof o->path[o->count], "%s/%s%s", e->dir, name,
                    ending);
@@ -156,26 +164,30 @@ static int make_outputs(const emit_job *e, output *o)
 {
     const bool twin = e->j.loop.has_model;
     const struct {
-        bool wanted, plant;
+        bool wanted;
+        about what;
         const char *ending;
         emit_function *emit;
     } all[FILES_MAX] = {
-        {e->st, false, ".st", rk_emit_st},
-        {e->c, false, ".h", rk_emit_c_header},
-        {e->c, false, ".c", rk_emit_c_source},
-        {e->st && twin, true, ".st", rk_emit_plant_st},
-        {e->c && twin, true, ".h", rk_emit_plant_c_header},
-        {e->c && twin, true, ".c", rk_emit_plant_c_source},
-        {e->sheet, false, "_settings.txt", emit_sheet},
-        {e->sheet, false, "_settings.csv", emit_sheet_csv},
-        {e->vectors, false, "_vectors.csv", rk_emit_vectors},
+        {e->st, CONTROLLER, ".st", rk_emit_st},
+        {e->c, CONTROLLER, ".h", rk_emit_c_header},
+        {e->c, CONTROLLER, ".c", rk_emit_c_source},
+        {e->st && twin, PLANT, ".st", rk_emit_plant_st},
+        {e->c && twin, PLANT, ".h", rk_emit_plant_c_header},
+        {e->c && twin, PLANT, ".c", rk_emit_plant_c_source},
+        {e->sheet, CONTROLLER, "_settings.txt", emit_sheet},
+        {e->sheet, CONTROLLER, "_settings.csv", emit_sheet_csv},
+        {e->vectors, CONTROLLER, "_vectors.csv", rk_emit_vectors},
+        {e->st, LOOP, "_program.st", rk_emit_program_st},
+        {e->st, LOOP, "_variables.csv", rk_emit_variables},
+        {e->xml, LOOP, ".xml", rk_emit_xml},
     };
     int status = EXIT_DONE;
     size_t i;
 
     for (i = 0; i < FILES_MAX && status == EXIT_DONE; i++) {
         if (all[i].wanted) {
-            status = add_output(e, o, all[i].plant, all[i].ending, all[i].emit);
+            status = add_output(e, o, all[i].what, all[i].ending, all[i].emit);
         }
     }
     return status;
@@ -341,7 +353,7 @@ static int run(job *j)
         status = fail(&e->j, EXIT_USAGE, "--show prints, and writes nothing: give it alone");
     }
     if (!e->chosen) {
-        e->st = e->c = e->sheet = e->vectors = true;
+        e->st = e->c = e->xml = e->sheet = e->vectors = true;
     }
     if (status == EXIT_DONE && e->show) return show_equations(e);
     if (status == EXIT_DONE) {

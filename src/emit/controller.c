@@ -2,6 +2,7 @@
 #include "controller.h"
 
 #include <math.h>
+#include <stdint.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -29,6 +30,20 @@ void rki_upper(const char *name, char *upper_name)
     } while (*name++ != '\0');
 }
 
+/* Longer names than this some PLCs cut by themselves; ours are cut to a part, and a mark. */
+enum { NAME_MOST = 40, NAME_CUT = 32 };
+
+/* 32 bits of a name. Source  G. Fowler, L. C. Noll, K.-P. Vo, FNV-1a. */
+static unsigned long mark_of(const char *name)
+{
+    uint32_t mark = 2166136261U;
+
+    for (; *name != '\0'; name++) {
+        mark = (mark ^ (unsigned char)*name) * 16777619U;
+    }
+    return mark;
+}
+
 void rki_block_name(const rk_loop_design *loop, const char *ending,
                     char name[RK_BLOCK_NAME_CHARS])
 {
@@ -48,6 +63,10 @@ void rki_block_name(const rk_loop_design *loop, const char *ending,
     }
     if (length > 0 && name[length - 1] == '_') {
         length--;
+    }
+    if (length > NAME_MOST) { /* cut, and still apart from others that begin alike */
+        length = NAME_CUT - (name[NAME_CUT - 1] == '_');
+        length += (size_t)sprintf(name + length, "_%08lx", mark_of(loop->name));
     }
     (void)sprintf(name + length, "%s", ending);
 }

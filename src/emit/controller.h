@@ -53,8 +53,7 @@ void rki_format(double value, rk_number number, char chars[RK_REAL_CHARS]);
  * single precision first. */
 void rki_add_literal(rk_text *text, double value, rk_number number);
 
-/** Coefficients as a declaration each, of Structured Text's VAR CONSTANT, and of C. */
-void rki_add_st_constants(rk_text *text, const rki_constant *list, int count, rk_number number);
+/** Coefficients as a declaration each, of C. */
 void rki_add_c_constants(rk_text *text, const rki_constant *list, int count, rk_number number);
 
 /** A comment's line; each starts with `lead`. */

@@ -7,6 +7,8 @@
 
 #include <redkettle/version.h>
 
+#include "block.h"
+
 /* Scans of dead time that a controller has memory for: half a megabyte. */
 enum { DELAY_MOST = 65535 };
 
@@ -99,75 +101,72 @@ void rki_add_twin_head(rk_text *text, const rki_twin *t, const char *lead)
     rki_add_line(text, lead, line);
 }
 
-static void add_st_variables(rk_text *text, const rki_twin *t)
+static void add_st_variables(rki_block *b, const rki_twin *t)
 {
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
-    const int count = rki_twin_constants(t, list);
+    char chars[48];
 
-    rk_text_add(text, "VAR CONSTANT\n");
-    rki_add_st_constants(text, list, count, t->number);
-    rk_text_add(text,
-                "    delay    : DINT := %zu; (* whole scans of dead time *)\n"
-                "END_VAR\nVAR\n"
-                "    ring : ARRAY[0..%zu] OF LREAL; (* what OUT was, less out0 *)\n"
-                "    oldest : DINT := 0; (* where the ring's oldest entry stands *)\n"
-                "    u : LREAL := LREAL#0.0;\n"
-                "    late : LREAL;\n"
-                "    later : LREAL;\n"
-                "    x0 : LREAL := LREAL#0.0; (* PV less pv0 *)\n",
-                t->params.delay, t->params.delay);
+    rki_block_constants(b, list, rki_twin_constants(t, list));
+    (void)snprintf(chars, sizeof chars, "%zu", t->params.delay);
+    rki_block_pin(b, RKI_CONSTANTS, "delay   ", "DINT", chars, "whole scans of dead time");
+    (void)snprintf(chars, sizeof chars, "ARRAY[0..%zu] OF LREAL", t->params.delay);
+    rki_block_pin(b, RKI_LOCALS, "ring", chars, NULL, "what OUT was, less out0");
+    rki_block_pin(b, RKI_LOCALS, "oldest", "DINT", "0", "where the ring's oldest entry stands");
+    rki_block_number(b, RKI_LOCALS, "u", 0.0, "", "");
+    rki_block_number(b, RKI_LOCALS, "late", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "later", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "x0", 0.0, "PV less pv0", "");
     if (t->second) {
-        rk_text_add(text, "    x1 : LREAL := LREAL#0.0; (* what feeds it *)\n"
-                          "    x0_next : LREAL;\n");
+        rki_block_number(b, RKI_LOCALS, "x1", 0.0, "what feeds it", "");
+        rki_block_number(b, RKI_LOCALS, "x0_next", nan(""), "", "");
     }
-    rk_text_add(text, "END_VAR\n\n");
+}
+
+rki_block rki_twin_block(const rki_twin *t)
+{
+    rki_block b = rki_block_make(t->upper_name, false, t->number);
+
+    rki_block_number(&b, RKI_INPUTS, "out", t->params.out0, "what the controller wrote",
+                     t->loop->out_units);
+    rki_block_number(&b, RKI_INPUTS, "load", 0.0, "a disturbance at the input",
+                     t->loop->out_units);
+    rki_block_number(&b, RKI_OUTPUTS, "pv", t->params.pv0, "at the end of the scan",
+                     t->loop->pv_units);
+    add_st_variables(&b, t);
+    rk_text_add(b.body, "(* An out that is no number repeats the last. *)\n"
+                        "late := out + load;\n"
+                        "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;\n"
+                        "later := ring[oldest];\n"
+                        "ring[oldest] := u;\n"
+                        "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; "
+                        "END_IF;\n"
+                        "late := ring[oldest];\n");
+    if (t->second) {
+        rk_text_add(b.body,
+                    "x0_next := (((b00 * late) + (b10 * later)) + (a01 * x1)) + (a00 * x0);\n"
+                    "x1 := (((b01 * late) + (b11 * later)) + (a10 * x0)) + (a11 * x1);\n"
+                    "x0 := x0_next;\n");
+    } else {
+        rk_text_add(b.body, "x0 := ((b00 * late) + (b10 * later)) + (a00 * x0);\n");
+    }
+    rk_text_add(b.body, "pv := pv0 + x0;\n");
+    return b;
 }
 
 rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag)
 {
     rki_twin t;
-    rk_text *code;
+    rki_block block;
     const rk_status status = rki_twin_make(loop, number, &t, diag);
 
     if (status != RK_OK) return status;
     rk_text_add(text, "(*\n");
     rki_add_twin_head(text, &t, "  ");
     rk_text_add(text, "\n  IEC 61131-3 Structured Text.\n*)\n");
-    code = rk_text_create();
-    rk_text_add(code,
-                "FUNCTION_BLOCK %s\nVAR_INPUT\n"
-                "    out : LREAL := ",
-                t.upper_name);
-    rki_add_literal(code, t.params.out0, number);
-    rk_text_add(code, "; (* what the controller wrote, ");
-    rki_add_plain(code, loop->out_units);
-    rk_text_add(code, " *)\n    load : LREAL := LREAL#0.0; (* a disturbance at the input, ");
-    rki_add_plain(code, loop->out_units);
-    rk_text_add(code, " *)\nEND_VAR\nVAR_OUTPUT\n    pv : LREAL := ");
-    rki_add_literal(code, t.params.pv0, number);
-    rk_text_add(code, "; (* at the end of the scan, ");
-    rki_add_plain(code, loop->pv_units);
-    rk_text_add(code, " *)\nEND_VAR\n");
-    add_st_variables(code, &t);
-    rk_text_add(code, "(* An out that is no number repeats the last. *)\n"
-                      "late := out + load;\n"
-                      "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;\n"
-                      "later := ring[oldest];\n"
-                      "ring[oldest] := u;\n"
-                      "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; END_IF;\n"
-                      "late := ring[oldest];\n");
-    if (t.second) {
-        rk_text_add(code,
-                    "x0_next := (((b00 * late) + (b10 * later)) + (a01 * x1)) + (a00 * x0);\n"
-                    "x1 := (((b01 * late) + (b11 * later)) + (a10 * x0)) + (a11 * x1);\n"
-                    "x0 := x0_next;\n");
-    } else {
-        rk_text_add(code, "x0 := ((b00 * late) + (b10 * later)) + (a00 * x0);\n");
-    }
-    rk_text_add(code, "pv := pv0 + x0;\n\nEND_FUNCTION_BLOCK\n");
-    rki_add_st_code(text, code, number);
-    rk_text_free(code);
+    block = rki_twin_block(&t);
+    rki_block_add_st(text, &block);
+    rki_block_free(&block);
     return rk_text_check(text, diag);
 }
 

@@ -1,80 +1,49 @@
 /* SPDX-License-Identifier: MIT */
+#include <math.h>
 #include <string.h>
 
-#include "controller.h"
+#include "block.h"
 
-void rki_add_st_constants(rk_text *text, const rki_constant *list, int count, rk_number number)
+static void add_pins(rki_block *b, const rki_controller *c)
 {
-    int i;
+    const char *pv_units = c->loop->pv_units, *out_units = c->loop->out_units;
 
-    for (i = 0; i < count; i++) {
-        rk_text_add(text, "    %-8s : LREAL := ", list[i].name);
-        rki_add_literal(text, list[i].value, number);
-        rk_text_add(text, "; (* %s *)\n", list[i].comment);
-    }
+    rki_block_number(b, RKI_INPUTS, "sp", nan(""), "setpoint", pv_units);
+    rki_block_number(b, RKI_INPUTS, "pv", nan(""), "measured value", pv_units);
+    rki_block_pin(b, RKI_INPUTS, "automatic", "BOOL", "TRUE", "TRUE automatic, FALSE manual");
+    rki_block_number(b, RKI_INPUTS, "manual_out", c->out_start, "output in manual", out_units);
+    rki_block_number(b, RKI_INPUTS, "out_start", c->out_start,
+                     "what stands on the valve at the first scan", out_units);
+    rki_block_number(b, RKI_OUTPUTS, "out", nan(""), "output", out_units);
+    rki_block_pin(b, RKI_OUTPUTS, "held", "BOOL", NULL,
+                  "sp or pv is no number: automatic holds the output");
 }
 
-static void add_constants(rk_text *text, const rki_controller *c)
+static void add_variables(rki_block *b, const rki_controller *c)
 {
     rki_constant list[RKI_CONSTANTS_MAX];
-    const int count = rki_controller_constants(c, list);
 
-    rk_text_add(text, "VAR CONSTANT\n");
-    rki_add_st_constants(text, list, count, c->number);
-    rk_text_add(text, "END_VAR\n");
-}
-
-/* What a pin is, and its unit. */
-static void add_comment(rk_text *text, const char *what, const char *units)
-{
-    rk_text_add(text, " (* %s, ", what);
-    rki_add_plain(text, units);
-    rk_text_add(text, " *)\n");
-}
-
-static void add_interface(rk_text *text, const rki_controller *c)
-{
-    rk_text_add(text, "FUNCTION_BLOCK %s\nVAR_INPUT\n    sp : LREAL;", c->upper_name);
-    add_comment(text, "setpoint", c->loop->pv_units);
-    rk_text_add(text, "    pv : LREAL;");
-    add_comment(text, "measured value", c->loop->pv_units);
-    rk_text_add(text, "    automatic : BOOL := TRUE; (* TRUE automatic, FALSE manual *)\n"
-                      "    manual_out : LREAL := ");
-    rki_add_literal(text, c->out_start, c->number);
-    rk_text_add(text, ";");
-    add_comment(text, "output in manual", c->loop->out_units);
-    rk_text_add(text, "    out_start : LREAL := ");
-    rki_add_literal(text, c->out_start, c->number);
-    rk_text_add(text, ";");
-    add_comment(text, "what stands on the valve at the first scan", c->loop->out_units);
-    rk_text_add(text, "END_VAR\nVAR_OUTPUT\n    out : LREAL;");
-    add_comment(text, "output", c->loop->out_units);
-    rk_text_add(text,
-                "    held : BOOL; (* sp or pv is no number: automatic holds the output *)\n"
-                "END_VAR\n");
-    add_constants(text, c);
-    rk_text_add(text, "VAR\n"
-                      "    i_part : LREAL := LREAL#0.0; (* the integral *)\n");
+    rki_block_constants(b, list, rki_controller_constants(c, list));
+    rki_block_number(b, RKI_LOCALS, "i_part", 0.0, "the integral", "");
     if (c->derivative) {
-        rk_text_add(text, "    d_part : LREAL := LREAL#0.0; (* the filtered derivative *)\n"
-                          "    g_last : LREAL := LREAL#0.0; (* what it acts on, a scan ago *)\n"
-                          "    d_new : LREAL;\n"
-                          "    g : LREAL;\n");
+        rki_block_number(b, RKI_LOCALS, "d_part", 0.0, "the filtered derivative", "");
+        rki_block_number(b, RKI_LOCALS, "g_last", 0.0, "what it acts on, a scan ago", "");
+        rki_block_number(b, RKI_LOCALS, "d_new", nan(""), "", "");
+        rki_block_number(b, RKI_LOCALS, "g", nan(""), "", "");
     }
     if (c->filter) {
-        rk_text_add(text, "    seen : LREAL; (* pv behind its filter *)\n"
-                          "    pv_last : LREAL := LREAL#0.0; (* the same, a scan ago *)\n"
-                          "    pv_known : BOOL := FALSE; (* there was a good pv *)\n");
+        rki_block_number(b, RKI_LOCALS, "seen", nan(""), "pv behind its filter", "");
+        rki_block_number(b, RKI_LOCALS, "pv_last", 0.0, "the same, a scan ago", "");
+        rki_block_pin(b, RKI_LOCALS, "pv_known", "BOOL", "FALSE", "there was a good pv");
     }
-    rk_text_add(text,
-                "    started : BOOL := FALSE; (* the first scan is behind us *)\n"
-                "    fresh : BOOL := TRUE; (* the next good scan takes pv as it finds it *)\n"
-                "    p_part : LREAL;\n"
-                "    i_new : LREAL;\n"
-                "    increment : LREAL;\n"
-                "    v : LREAL;\n"
-                "    wanted : LREAL;\n"
-                "END_VAR\n\n");
+    rki_block_pin(b, RKI_LOCALS, "started", "BOOL", "FALSE", "the first scan is behind us");
+    rki_block_pin(b, RKI_LOCALS, "fresh", "BOOL", "TRUE",
+                  "the next good scan takes pv as it finds it");
+    rki_block_number(b, RKI_LOCALS, "p_part", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "i_new", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "increment", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "v", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "wanted", nan(""), "", "");
 }
 
 static void add_start(rk_text *text)
@@ -187,14 +156,23 @@ static void add_body(rk_text *text, const rki_controller *c)
     }
     rk_text_add(text, "    out := wanted;\n"
                       "    fresh := FALSE;\n"
-                      "END_IF;\n\n"
-                      "END_FUNCTION_BLOCK\n");
+                      "END_IF;\n");
+}
+
+rki_block rki_controller_block(const rki_controller *c)
+{
+    rki_block b = rki_block_make(c->upper_name, false, c->number);
+
+    add_pins(&b, c);
+    add_variables(&b, c);
+    add_body(b.body, c);
+    return b;
 }
 
 rk_status rk_emit_st(const rk_loop_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     rki_controller c;
-    rk_text *code;
+    rki_block block;
     rk_status status = rki_controller_make(loop, number, &c, diag);
 
     if (status != RK_OK) return status;
@@ -204,10 +182,8 @@ rk_status rk_emit_st(const rk_loop_design *loop, rk_number number, rk_text *text
     rk_text_add(text,
                 "\n  IEC 61131-3 Structured Text. Call one instance from a cyclic task whose "
                 "interval is the scan.\n*)\n");
-    code = rk_text_create();
-    add_interface(code, &c);
-    add_body(code, &c);
-    rki_add_st_code(text, code, number);
-    rk_text_free(code);
+    block = rki_controller_block(&c);
+    rki_block_add_st(text, &block);
+    rki_block_free(&block);
     return rk_text_check(text, diag);
 }

@@ -440,7 +440,7 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     ck_assert_str_eq(json_string_value(json_object_get(j, "verdict")), "met");
     json_decref(j);
     j = json_of(TOOL(dir, "emit", path, "--dir", "plc", "--json"), 0);
-    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 9);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 12);
     json_decref(j);
     prove_what_was_emitted(dir, path);
     text = get_file(path_in(dir, "plc/blend_brix_controller.st"), NULL);

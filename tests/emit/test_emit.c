@@ -297,6 +297,10 @@ static const struct {
     {"IF", "if_controller"},
     {"a", "a_controller"},
     {"*/ (* evil", "loop_evil_controller"},
+    {"Brix of the blend behind the second dilution station",
+     "brix_of_the_blend_behind_the_sec_6942d8ca_controller"},
+    {"Brix of the blend behind the second dilution valve",
+     "brix_of_the_blend_behind_the_sec_5aaa95bc_controller"},
 };
 
 START_TEST(block_names_are_safe_in_c_and_structured_text)
@@ -412,9 +416,11 @@ static Suite *suite_emit(void)
     return suite;
 }
 
+Suite *suite_program(void);
+
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_emit};
+    static Suite *(*const makers[])(void) = {suite_emit, suite_program};
 
     return run_suites(makers, COUNT(makers));
 }

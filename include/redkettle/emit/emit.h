@@ -67,6 +67,34 @@ rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_number number, r
 rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag);
 
+/** The loop's name as a word: blend_brix. It stands before all names that the loop needs. */
+void rk_emit_prefix(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+
+/**
+ * The program that wires the blocks: a ramp for the setpoint, the controller, the twin behind a
+ * switch, and a check at run time that the task's interval is the scan; the variables that it
+ * shares with the PLC; a configuration whose task has the scan as its interval. A cold start is
+ * in manual at the operating point's output, a warm one goes on with mode, setpoint and output.
+ *
+ * Errors  as rk_emit_st and rk_emit_plant_st; RK_ERR_RANGE for a scan below 0.1 ms.
+ */
+rk_status rk_emit_program_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+                             rk_diag *diag);
+
+/** Those variables as CSV: name, type, unit, low, high, initial, retain, meaning. Errors  as
+ * rk_emit_program_st. */
+rk_status rk_emit_variables(const rk_loop_design *loop, rk_number number, rk_text *text,
+                            rk_diag *diag);
+
+/**
+ * All of it, blocks, program, task and variables, as XML for exchange between PLC tools: the
+ * structure of PLCopen's TC6 XML 2.01, which IEC 61131-10 standardises further.
+ *
+ * Errors  as rk_emit_program_st.
+ */
+rk_status rk_emit_xml(const rk_loop_design *loop, rk_number number, rk_text *text,
+                      rk_diag *diag);
+
 /** A scan of the controller's test: what it is given, and what the device block answers. */
 typedef struct rk_vector {
     double sp, pv; /* NaN: no number */

@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef RKI_EMIT_BLOCK_H
+#define RKI_EMIT_BLOCK_H
+
+#include "controller.h"
+
+/** Where a variable of a unit is declared, in the order in which the sections are written. */
+typedef enum rki_section {
+    RKI_EXTERNALS,
+    RKI_INPUTS,
+    RKI_OUTPUTS,
+    RKI_CONSTANTS,
+    RKI_LOCALS,
+    RKI_SECTIONS
+} rki_section;
+
+enum { RKI_PINS_MAX = 40, RKI_PIN_CHARS = RK_BLOCK_NAME_CHARS + 16 };
+
+typedef struct rki_pin {
+    rki_section section;
+    char name[RKI_PIN_CHARS], type[RKI_PIN_CHARS];
+    char initial[RKI_PIN_CHARS]; /* "": none */
+    char comment[112];
+} rki_pin;
+
+/** A function block or program: its interface as a list, its body as Structured Text. Written
+ * for LREAL; `number` is what it is to count in. */
+typedef struct rki_block {
+    bool program;
+    rk_number number;
+    char name[RK_BLOCK_NAME_CHARS];
+    rki_pin pin[RKI_PINS_MAX];
+    int pins;
+    rk_text *body;
+} rki_block;
+
+/** An empty one; its body is freed by rki_block_free. */
+rki_block rki_block_make(const char *name, bool program, rk_number number);
+void rki_block_free(rki_block *b);
+
+/** One more variable; initial NULL: none; comment NULL: none. */
+void rki_block_pin(rki_block *b, rki_section section, const char *name, const char *type,
+                   const char *initial, const char *comment);
+
+/** A number with a unit; value NaN: no initial value. */
+void rki_block_number(rki_block *b, rki_section section, const char *name, double value,
+                      const char *what, const char *units);
+void rki_block_constants(rki_block *b, const rki_constant *list, int count);
+
+/** As Structured Text: FUNCTION_BLOCK to END_FUNCTION_BLOCK. */
+void rki_block_add_st(rk_text *text, const rki_block *b);
+
+/** The blocks of a loop. */
+rki_block rki_controller_block(const rki_controller *c);
+struct rki_twin;
+rki_block rki_twin_block(const struct rki_twin *t);
+
+#endif

@@ -1,0 +1,371 @@
+/* SPDX-License-Identifier: MIT */
+/* The loop's blocks as XML for exchange between PLC tools: the structure of PLCopen's TC6
+   XML 2.01, from which IEC 61131-10 grew. */
+#include <stdio.h>
+#include <string.h>
+
+#include <libxml/xmlwriter.h>
+
+#include <redkettle/version.h>
+
+#include "program.h"
+
+#define NAMESPACE "http://www.plcopen.org/xml/tc6_0201"
+#define XHTML "http://www.w3.org/1999/xhtml"
+/* A date that stands still: the same loop gives the same bytes. */
+#define CREATED "2026-01-01T00:00:00"
+
+/* What is written, and whether all of it was. */
+typedef struct xml {
+    xmlTextWriterPtr writer;
+    rk_number number;
+    bool failed;
+} xml;
+
+static void open_element(xml *x, const char *name)
+{
+    x->failed |= xmlTextWriterStartElement(x->writer, BAD_CAST name) < 0;
+}
+
+static void attribute(xml *x, const char *name, const char *value)
+{
+    x->failed |= xmlTextWriterWriteAttribute(x->writer, BAD_CAST name, BAD_CAST value) < 0;
+}
+
+static void close_element(xml *x)
+{
+    x->failed |= xmlTextWriterEndElement(x->writer) < 0;
+}
+
+static void empty(xml *x, const char *name)
+{
+    open_element(x, name);
+    close_element(x);
+}
+
+/* Bytes that XML cannot hold, of a name or a unit, become question marks. */
+static void words(xml *x, const char *chars, size_t length)
+{
+    char *clean = NULL;
+    rk_text *text = rk_text_create();
+    size_t i;
+
+    rk_text_add_bytes(text, chars, length);
+    if (rk_text_check(text, NULL) != RK_OK) {
+        x->failed = true;
+        rk_text_free(text);
+        return;
+    }
+    clean = (char *)xmlStrdup(BAD_CAST rk_text_chars(text));
+    rk_text_free(text);
+    if (clean == NULL) {
+        x->failed = true;
+        return;
+    }
+    for (i = 0; clean[i] != '\0'; i++) {
+        const unsigned char c = (unsigned char)clean[i];
+
+        if (c < 0x20 && c != '\n' && c != '\t') {
+            clean[i] = '?';
+        }
+    }
+    if (!xmlCheckUTF8(BAD_CAST clean)) {
+        for (i = 0; clean[i] != '\0'; i++) {
+            if ((unsigned char)clean[i] >= 0x80) {
+                clean[i] = '?';
+            }
+        }
+    }
+    x->failed |= xmlTextWriterWriteString(x->writer, BAD_CAST clean) < 0;
+    xmlFree(clean);
+}
+
+/* Text for a reader: XHTML, as the schema asks. */
+static void paragraph(xml *x, const char *element, const char *chars)
+{
+    open_element(x, element);
+    open_element(x, "p");
+    attribute(x, "xmlns", XHTML);
+    words(x, chars, strlen(chars));
+    close_element(x);
+    close_element(x);
+}
+
+static const char *own_type(const xml *x, const char *type)
+{
+    return x->number == RK_NUMBER_REAL && strcmp(type, "LREAL") == 0 ? "REAL" : type;
+}
+
+static bool is_elementary(const char *type)
+{
+    static const char *const known[] = {"BOOL", "DINT", "LREAL", "REAL"};
+    size_t i;
+
+    for (i = 0; i < sizeof known / sizeof known[0]; i++) {
+        if (strcmp(known[i], type) == 0) return true;
+    }
+    return false;
+}
+
+static void type_element(xml *x, const char *type)
+{
+    int upper;
+
+    open_element(x, "type");
+    if (sscanf(type, "ARRAY[0..%d] OF LREAL", &upper) == 1) {
+        char last[16];
+
+        (void)snprintf(last, sizeof last, "%d", upper);
+        open_element(x, "array");
+        open_element(x, "dimension");
+        attribute(x, "lower", "0");
+        attribute(x, "upper", last);
+        close_element(x);
+        open_element(x, "baseType");
+        empty(x, own_type(x, "LREAL"));
+        close_element(x);
+        close_element(x);
+    } else if (is_elementary(type)) {
+        empty(x, own_type(x, type));
+    } else {
+        open_element(x, "derived");
+        attribute(x, "name", type);
+        close_element(x);
+    }
+    close_element(x);
+}
+
+static void variable(xml *x, const char *name, const char *type, const char *initial,
+                     const char *comment)
+{
+    char trimmed[RKI_PIN_CHARS];
+
+    (void)snprintf(trimmed, sizeof trimmed, "%.*s", (int)strcspn(name, " "), name);
+    open_element(x, "variable");
+    attribute(x, "name", trimmed);
+    type_element(x, type);
+    if (initial[0] != '\0') {
+        /* LREAL#1.5 is REAL#1.5 where REAL is counted in. */
+        const bool turn = x->number == RK_NUMBER_REAL && strncmp(initial, "LREAL#", 6) == 0;
+
+        open_element(x, "initialValue");
+        open_element(x, "simpleValue");
+        attribute(x, "value", initial + (turn ? 1 : 0));
+        close_element(x);
+        close_element(x);
+    }
+    if (comment[0] != '\0') {
+        paragraph(x, "documentation", comment);
+    }
+    close_element(x);
+}
+
+static void interface(xml *x, const rki_block *b)
+{
+    static const struct {
+        rki_section section;
+        const char *element;
+        bool constant;
+    } sections[] = {{RKI_INPUTS, "inputVars", false},
+                    {RKI_OUTPUTS, "outputVars", false},
+                    {RKI_CONSTANTS, "localVars", true},
+                    {RKI_LOCALS, "localVars", false},
+                    {RKI_EXTERNALS, "externalVars", false}};
+    size_t s;
+    int i;
+
+    open_element(x, "interface");
+    for (s = 0; s < sizeof sections / sizeof sections[0]; s++) {
+        bool any = false;
+
+        for (i = 0; i < b->pins; i++) {
+            const rki_pin *p = &b->pin[i];
+
+            if (p->section != sections[s].section) continue;
+            if (!any) {
+                open_element(x, sections[s].element);
+                if (sections[s].constant) {
+                    attribute(x, "constant", "true");
+                }
+            }
+            any = true;
+            variable(x, p->name, p->type, p->initial, p->comment);
+        }
+        if (any) {
+            close_element(x);
+        }
+    }
+    close_element(x);
+}
+
+static void pou(xml *x, const rki_block *b)
+{
+    rk_text *body = rk_text_create();
+
+    rki_add_st_code(body, b->body, x->number);
+    open_element(x, "pou");
+    attribute(x, "name", b->name);
+    attribute(x, "pouType", b->program ? "program" : "functionBlock");
+    interface(x, b);
+    open_element(x, "body");
+    if (rk_text_check(body, NULL) == RK_OK) {
+        paragraph(x, "ST", rk_text_chars(body));
+    } else {
+        x->failed = true;
+    }
+    close_element(x);
+    close_element(x);
+    rk_text_free(body);
+}
+
+static void head(xml *x, const rki_project *p, const char *provenance)
+{
+    static const char *const languages[] = {"fbd", "ld", "sfc"};
+    size_t i;
+
+    open_element(x, "fileHeader");
+    attribute(x, "companyName", "");
+    attribute(x, "productName", "Red Kettle");
+    attribute(x, "productVersion", RK_VERSION);
+    attribute(x, "creationDateTime", CREATED);
+    close_element(x);
+    open_element(x, "contentHeader");
+    attribute(x, "name", p->prefix);
+    open_element(x, "Comment");
+    words(x, provenance, strlen(provenance));
+    close_element(x);
+    open_element(x, "coordinateInfo");
+    for (i = 0; i < sizeof languages / sizeof languages[0]; i++) {
+        open_element(x, languages[i]);
+        open_element(x, "scaling");
+        attribute(x, "x", "1");
+        attribute(x, "y", "1");
+        close_element(x);
+        close_element(x);
+    }
+    close_element(x);
+    close_element(x);
+}
+
+static void globals(xml *x, const rki_project *p, bool retain)
+{
+    char initial[RK_REAL_CHARS + 8], comment[160];
+    int i;
+
+    open_element(x, "globalVars");
+    if (retain) {
+        attribute(x, "retain", "true");
+    }
+    for (i = 0; i < p->globals; i++) {
+        const rki_global *g = &p->global[i];
+
+        if (g->retain != retain) continue;
+        rki_global_initial(g, p->number, initial);
+        (void)snprintf(comment, sizeof comment, "%s%s%s", g->meaning,
+                       g->units[0] != '\0' ? ", " : "", g->units);
+        variable(x, g->name, g->type, initial, comment);
+    }
+    close_element(x);
+}
+
+static void instances(xml *x, const rki_project *p, const char *program)
+{
+    char name[RK_BLOCK_NAME_CHARS + 24];
+
+    open_element(x, "instances");
+    open_element(x, "configurations");
+    open_element(x, "configuration");
+    (void)snprintf(name, sizeof name, "%s_CONFIGURATION", p->upper_prefix);
+    attribute(x, "name", name);
+    open_element(x, "resource");
+    (void)snprintf(name, sizeof name, "%s_RESOURCE", p->upper_prefix);
+    attribute(x, "name", name);
+    open_element(x, "task");
+    (void)snprintf(name, sizeof name, "%s_TASK", p->upper_prefix);
+    attribute(x, "name", name);
+    attribute(x, "interval", p->interval);
+    attribute(x, "priority", "1");
+    open_element(x, "pouInstance");
+    (void)snprintf(name, sizeof name, "%s_loop", p->prefix);
+    attribute(x, "name", name);
+    attribute(x, "typeName", program);
+    close_element(x);
+    close_element(x);
+    close_element(x);
+    globals(x, p, true);
+    globals(x, p, false);
+    close_element(x);
+    close_element(x);
+    close_element(x);
+}
+
+static void project(xml *x, const rki_project *p, const char *provenance)
+{
+    rki_block blocks[4];
+    int count = 0, i;
+
+    blocks[count++] = rki_controller_block(&p->controller);
+    if (p->has_twin) {
+        blocks[count++] = rki_twin_block(&p->twin);
+    }
+    blocks[count++] = rki_ramp_block(p);
+    blocks[count++] = rki_program_block(p);
+    x->failed |= xmlTextWriterStartDocument(x->writer, NULL, "UTF-8", NULL) < 0;
+    open_element(x, "project");
+    attribute(x, "xmlns", NAMESPACE);
+    head(x, p, provenance);
+    open_element(x, "types");
+    empty(x, "dataTypes");
+    open_element(x, "pous");
+    for (i = 0; i < count; i++) {
+        pou(x, &blocks[i]);
+    }
+    close_element(x);
+    close_element(x);
+    instances(x, p, blocks[count - 1].name);
+    close_element(x);
+    x->failed |= xmlTextWriterEndDocument(x->writer) < 0;
+    for (i = 0; i < count; i++) {
+        rki_block_free(&blocks[i]);
+    }
+}
+
+rk_status rk_emit_xml(const rk_loop_design *loop, rk_number number, rk_text *text,
+                      rk_diag *diag)
+{
+    xmlBufferPtr buffer;
+    xml x = {.number = number};
+    rk_text *provenance;
+    rki_project p;
+    rk_status status = rki_project_make(loop, number, &p, diag);
+
+    if (status != RK_OK) return status;
+    provenance = rk_text_create();
+    status = rki_add_provenance(provenance, &p.controller, "", diag);
+    if (status == RK_OK) {
+        status = rk_text_check(provenance, diag);
+    }
+    buffer = xmlBufferCreate();
+    x.writer = buffer != NULL ? xmlNewTextWriterMemory(buffer, 0) : NULL;
+    x.failed = x.writer == NULL;
+    if (status == RK_OK && !x.failed) {
+        x.failed |= xmlTextWriterSetIndent(x.writer, 1) < 0;
+        project(&x, &p, rk_text_chars(provenance));
+        xmlFreeTextWriter(x.writer); /* flushes */
+        x.writer = NULL;
+        if (!x.failed) {
+            rk_text_add_bytes(text, (const char *)buffer->content, buffer->use);
+        }
+    }
+    if (x.writer != NULL) {
+        xmlFreeTextWriter(x.writer);
+    }
+    if (buffer != NULL) {
+        xmlBufferFree(buffer);
+    }
+    rk_text_free(provenance);
+    if (status == RK_OK && x.failed) {
+        status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the XML");
+    }
+    return status == RK_OK ? rk_text_check(text, diag) : status;
+}

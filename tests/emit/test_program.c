@@ -1,0 +1,328 @@
+/* SPDX-License-Identifier: MIT */
+/* The program that wires the blocks, run by the stand-in PLC in its own task; and the XML. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <libxml/parser.h>
+#include <libxml/tree.h>
+
+#include "../support/loops.h"
+#include "../support/support.h"
+
+/* A PLC with all of a loop's text; the task's interval another, if it is given. */
+static rk_plc *plc_of(const rk_loop_design *loop, rk_number number, const char *interval)
+{
+    rk_status (*const emit[3])(const rk_loop_design *, rk_number, rk_text *,
+                               rk_diag *) = {rk_emit_st, rk_emit_plant_st, rk_emit_program_st};
+    rk_plc *plc = rk_plc_create();
+    rk_diag diag = {RK_OK, ""};
+    int i;
+
+    for (i = 0; i < 3; i++) {
+        rk_text *text = rk_text_create();
+        char *chars, *at;
+
+        if (i == 1 && !loop->has_model) {
+            rk_text_free(text);
+            continue;
+        }
+        ck_assert_msg(emit[i](loop, number, text, &diag) == RK_OK, "%s", diag.text);
+        chars = strdup(rk_text_chars(text));
+        at = strstr(chars, "INTERVAL := T#1000ms");
+        if (at != NULL && interval != NULL) {
+            memcpy(at + strlen("INTERVAL := "), interval, strlen(interval));
+        }
+        ck_assert_msg(rk_plc_load(plc, "text", chars, strlen(chars), &diag) == RK_OK, "%s",
+                      diag.text);
+        free(chars);
+        rk_text_free(text);
+    }
+    return plc;
+}
+
+static rk_plc_variable shared(rk_plc *plc, const char *name)
+{
+    char path[64];
+    rk_plc_variable v;
+
+    (void)snprintf(path, sizeof path, "blend_brix_%s", name);
+    ck_assert_msg(rk_plc_find(plc, NULL, path, &v, NULL) == RK_OK, "no %s", path);
+    return v;
+}
+
+static double get(rk_plc *plc, const char *name)
+{
+    const rk_plc_variable v = shared(plc, name);
+
+    return v.kind == RK_PLC_BOOL ? (double)v.at->whole : v.at->real;
+}
+
+static void set(rk_plc *plc, const char *name, double value)
+{
+    const rk_plc_variable v = shared(plc, name);
+
+    if (v.kind == RK_PLC_BOOL) {
+        v.at->whole = value != 0;
+    } else {
+        v.at->real = value;
+    }
+}
+
+static void run(rk_plc *plc, double seconds)
+{
+    rk_diag diag = {RK_OK, ""};
+
+    ck_assert_msg(rk_plc_run(plc, seconds, &diag) == RK_OK, "%s", diag.text);
+}
+
+START_TEST(the_program_controls_its_twin_and_bumps_nothing)
+{
+    const rk_loop_design loop = brix_loop();
+    rk_plc *plc = plc_of(&loop, (rk_number)_i, NULL);
+    double out;
+
+    set(plc, "simulate", 1);
+    run(plc, 60);
+    ck_assert_double_eq(get(plc, "out"), 42); /* a cold start: manual, where the plant rests */
+    set(plc, "manual_out", 50);
+    run(plc, 600);
+    ck_assert_double_eq(get(plc, "out"), 50);
+    set(plc, "sp", 11.0);
+    run(plc, 1);
+    set(plc, "automatic", 1);
+    run(plc, 1); /* it starts from the output that stands, but for one step of the integral */
+    ck_assert_double_eq_tol(get(plc, "out"), 50, fabs(11.3 / 46.5 * (11.0 - 10.856)) + 1e-3);
+    run(plc, 900); /* gain -0.118: 0.8 degBx below 11.8 takes 6.78 % */
+    ck_assert_double_eq_tol(get(plc, "out"), 42 + (0.8 / 0.118), 1e-3);
+    set(plc, "load", -10);
+    run(plc, 900);
+    ck_assert_double_eq_tol(get(plc, "out"), 52 + (0.8 / 0.118), 1e-3);
+    out = get(plc, "out");
+    set(plc, "automatic", 0);
+    run(plc, 30);
+    ck_assert_double_eq(get(plc, "out"), out); /* manual starts from it as well */
+    ck_assert(get(plc, "interval_wrong") == 0 && get(plc, "held") == 0);
+    rk_plc_free(plc);
+}
+END_TEST
+
+START_TEST(the_ramp_takes_the_setpoint_at_its_rate_from_the_pv)
+{
+    const rk_loop_design loop = brix_loop();
+    rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
+    rk_plc_variable ramped;
+
+    ck_assert_int_eq(rk_plc_find(plc, NULL, "blend_brix_loop.ramp.ramped", &ramped, NULL),
+                     RK_OK);
+    set(plc, "sp_rate", 0.01);
+    set(plc, "pv", 11);
+    set(plc, "sp", 12);
+    run(plc, 10);
+    ck_assert_double_eq(ramped.at->real, 11);
+    set(plc, "automatic", 1);
+    run(plc, 30); /* 30 scans of 1 s */
+    ck_assert_double_eq_tol(ramped.at->real, 11.3, 1e-9);
+    run(plc, 200);
+    ck_assert_double_eq(ramped.at->real, 12);
+    set(plc, "sp", QNAN);
+    run(plc, 5);
+    ck_assert_double_eq(ramped.at->real, 12);
+    rk_plc_free(plc);
+}
+END_TEST
+
+static const struct {
+    const char *interval; /* as long as T#1000ms */
+    int wrong;
+} intervals[] = {
+    {"T#1000ms", 0}, {"T#1050ms", 0}, {"T#0950ms", 0},
+    {"T#0500ms", 1}, {"T#2000ms", 1}, {"T#9000ms", 1},
+};
+
+START_TEST(a_task_at_another_interval_is_seen)
+{
+    const rk_loop_design loop = brix_loop();
+    rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, intervals[_i].interval);
+
+    run(plc, 400);
+    ck_assert_msg((int)get(plc, "interval_wrong") == intervals[_i].wrong, "%s",
+                  intervals[_i].interval);
+    rk_plc_free(plc);
+}
+END_TEST
+
+START_TEST(a_warm_start_goes_on_and_a_cold_one_waits_in_manual)
+{
+    const rk_loop_design loop = brix_loop();
+    rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
+    double out;
+
+    set(plc, "automatic", 1);
+    set(plc, "pv", 11.7);
+    run(plc, 20);
+    out = get(plc, "out");
+    ck_assert_double_ne(out, 42);
+    rk_plc_restart(plc, true);
+    set(plc, "pv", 11.7);
+    run(plc, 1);
+    ck_assert(get(plc, "automatic") == 1);
+    /* Its first scan moves the output by one step of the integral at most. */
+    ck_assert_double_eq_tol(get(plc, "out"), out, (11.3 / 46.5 * 0.1) + 1e-9);
+    rk_plc_restart(plc, false);
+    run(plc, 20);
+    ck_assert(get(plc, "automatic") == 0);
+    ck_assert_double_eq(get(plc, "out"), 42);
+    rk_plc_free(plc);
+}
+END_TEST
+
+START_TEST(without_a_model_the_program_has_no_twin)
+{
+    rk_loop_design loop = brix_loop();
+    rk_plc_variable v;
+    rk_plc *plc;
+
+    loop.has_model = false;
+    plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
+    ck_assert_int_eq(rk_plc_find(plc, NULL, "blend_brix_simulate", &v, NULL), RK_ERR_DATA);
+    run(plc, 20);
+    rk_plc_free(plc);
+}
+END_TEST
+
+START_TEST(the_variable_list_has_ranges_and_units)
+{
+    rk_loop_design loop = brix_loop();
+    rk_text *text = rk_text_create();
+
+    loop.pv_low = 0;
+    loop.pv_high = 20;
+    ck_assert_int_eq(rk_emit_variables(&loop, RK_NUMBER_REAL, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(text), "blend_brix_sp,REAL,degBx,0.0,20.0,11.8,yes,setpoint\r\n"));
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(text), "blend_brix_automatic,BOOL,,,,FALSE,yes,"));
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(text), "blend_brix_out,REAL,%,0.0,100.0,42.0,yes,"));
+    loop.ts = 5e-5;
+    loop.has_model = false;
+    ck_assert_int_eq(rk_emit_program_st(&loop, RK_NUMBER_LREAL, text, NULL), RK_ERR_RANGE);
+    rk_text_free(text);
+}
+END_TEST
+
+/* ---- the XML ---- */
+
+static xmlNode *child(xmlNode *of, const char *name, int nth)
+{
+    xmlNode *n;
+
+    for (n = of->children; n != NULL; n = n->next) {
+        if (n->type == XML_ELEMENT_NODE && strcmp((const char *)n->name, name) == 0 &&
+            nth-- == 0) {
+            return n;
+        }
+    }
+    return NULL;
+}
+
+static void check_attribute(xmlNode *of, const char *name, const char *wanted)
+{
+    xmlChar *got = xmlGetProp(of, BAD_CAST name);
+
+    ck_assert_ptr_nonnull(got);
+    ck_assert_str_eq((const char *)got, wanted);
+    xmlFree(got);
+}
+
+/* The body of a POU in the XML stands in the Structured Text as it is. */
+static void check_body(xmlNode *pou, const char *st)
+{
+    xmlNode *p = child(child(child(pou, "body", 0), "ST", 0), "p", 0);
+    xmlChar *body = xmlNodeGetContent(p);
+
+    ck_assert_uint_gt(strlen((char *)body), 40);
+    ck_assert_ptr_nonnull(strstr(st, (char *)body));
+    xmlFree(body);
+}
+
+START_TEST(the_xml_is_well_formed_and_has_the_same_blocks)
+{
+    static const struct {
+        const char *name, *type;
+    } pous[] = {{"BLEND_BRIX_CONTROLLER", "functionBlock"},
+                {"BLEND_BRIX_PLANT", "functionBlock"},
+                {"BLEND_BRIX_RAMP", "functionBlock"},
+                {"BLEND_BRIX_PROGRAM", "program"}};
+    rk_loop_design loop = brix_loop();
+    const rk_number number = (rk_number)_i;
+    rk_text *xml = rk_text_create(), *again = rk_text_create(), *st = rk_text_create();
+    xmlNode *root, *list, *resource, *ring, *type;
+    xmlDoc *doc;
+    size_t i;
+
+    strcpy(loop.pv_units, "\xC2\xB0"
+                          "Bx <&>");
+    ck_assert_int_eq(rk_emit_xml(&loop, number, xml, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_xml(&loop, number, again, NULL), RK_OK);
+    ck_assert_str_eq(rk_text_chars(xml), rk_text_chars(again));
+    ck_assert_int_eq(rk_emit_st(&loop, number, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_plant_st(&loop, number, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_program_st(&loop, number, st, NULL), RK_OK);
+    doc = xmlReadMemory(rk_text_chars(xml), (int)rk_text_length(xml), "x.xml", NULL,
+                        XML_PARSE_NONET);
+    ck_assert_ptr_nonnull(doc);
+    root = xmlDocGetRootElement(doc);
+    ck_assert_str_eq((const char *)root->name, "project");
+    ck_assert_str_eq((const char *)root->ns->href, "http://www.plcopen.org/xml/tc6_0201");
+    ck_assert_ptr_nonnull(child(root, "fileHeader", 0));
+    ck_assert_ptr_nonnull(child(child(root, "contentHeader", 0), "coordinateInfo", 0));
+    list = child(child(root, "types", 0), "pous", 0);
+    for (i = 0; i < COUNT(pous); i++) {
+        xmlNode *pou = child(list, "pou", (int)i);
+
+        ck_assert_ptr_nonnull(pou);
+        check_attribute(pou, "name", pous[i].name);
+        check_attribute(pou, "pouType", pous[i].type);
+        ck_assert_ptr_nonnull(child(pou, "interface", 0));
+        check_body(pou, rk_text_chars(st));
+    }
+    ck_assert_ptr_null(child(list, "pou", (int)COUNT(pous)));
+    ring = child(child(child(child(list, "pou", 1), "interface", 0), "localVars", 1),
+                 "variable", 0);
+    check_attribute(ring, "name", "ring");
+    type = child(child(ring, "type", 0), "array", 0);
+    check_attribute(child(type, "dimension", 0), "upper", "17");
+    ck_assert_ptr_nonnull(
+        child(child(type, "baseType", 0), number == RK_NUMBER_REAL ? "REAL" : "LREAL", 0));
+    resource = child(
+        child(child(child(root, "instances", 0), "configurations", 0), "configuration", 0),
+        "resource", 0);
+    check_attribute(child(resource, "task", 0), "interval", "T#1000ms");
+    check_attribute(child(child(resource, "task", 0), "pouInstance", 0), "typeName",
+                    "BLEND_BRIX_PROGRAM");
+    xmlFreeDoc(doc);
+    rk_text_free(xml);
+    rk_text_free(again);
+    rk_text_free(st);
+}
+END_TEST
+
+Suite *suite_program(void);
+
+Suite *suite_program(void)
+{
+    Suite *suite = suite_create("emit/program");
+    TCase *t = tcase_create("program");
+
+    tcase_add_loop_test(t, the_program_controls_its_twin_and_bumps_nothing, 0, RK_NUMBERS);
+    tcase_add_test(t, the_ramp_takes_the_setpoint_at_its_rate_from_the_pv);
+    add_table(t, a_task_at_another_interval_is_seen, intervals);
+    tcase_add_test(t, a_warm_start_goes_on_and_a_cold_one_waits_in_manual);
+    tcase_add_test(t, without_a_model_the_program_has_no_twin);
+    tcase_add_test(t, the_variable_list_has_ranges_and_units);
+    tcase_add_loop_test(t, the_xml_is_well_formed_and_has_the_same_blocks, 0, RK_NUMBERS);
+    suite_add_tcase(suite, t);
+    return suite;
+}
