@@ -210,15 +210,15 @@ static void print_schemes(const emit_job *e)
     }
     for (row = 1; row < ROWS; row++) {
         char(*cell)[SHOWN_CHARS] = cells + ((size_t)row * COLUMNS);
-        const rk_sampling sampling = {loop->ts, 0.0, (rk_integral)(row - 2)};
+        const rk_sampling sampling = {loop->ts, 0.0, (rk_scheme)(row - 2)};
         const rk_status status =
             row == 1 ? rk_margins_check(&loop->model, &loop->settings, &m, NULL)
                      : rk_sampled_margins(&loop->model, &loop->settings, &sampling, &m, NULL);
 
         if (status != RK_OK) return;
         (void)snprintf(cell[0], SHOWN_CHARS, "%s%s",
-                       row == 1 ? "(continuous)" : rk_integral_to_text((rk_integral)(row - 2)),
-                       row == 2 ? ", as above" : "");
+                       row == 1 ? "(continuous)" : rk_scheme_to_text((rk_scheme)(row - 2)),
+                       row == (int)loop->settings.integral + 2 ? ", as above" : "");
         show_number(cell[1], m.gain_margin, 4);
         show_number(cell[2], m.phase_margin, 4);
         show_number(cell[3], m.ms, 4);
@@ -323,7 +323,7 @@ static int check_stable(const emit_job *e)
     status = rk_margins_check(&loop->model, &loop->settings, &margins, &diag);
     if (status != RK_OK) return fail_diag(&e->j, status, &diag);
     if (margins.stable && !isnan(loop->ts)) {
-        const rk_sampling sampling = {loop->ts, 0.0, RK_INTEGRAL_BACKWARD};
+        const rk_sampling sampling = {loop->ts, 0.0, loop->settings.integral};
 
         sampled = true;
         status = rk_sampled_margins(&loop->model, &loop->settings, &sampling, &margins, &diag);

@@ -45,7 +45,7 @@ static rk_status check_plan(const rk_check_plan *p, rk_diag *diag)
 static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const rk_check *c,
                   double ts, rk_status *status)
 {
-    const rk_sampling sampling = {ts, plan->delay_scans * ts, RK_INTEGRAL_BACKWARD};
+    const rk_sampling sampling = {ts, plan->delay_scans * ts, loop->settings.integral};
     double figure[RK_REQUIRE_COUNT];
     rk_requirements asked = c->requirements;
     rk_margins m;
@@ -100,7 +100,8 @@ static rk_status find_slowest(const rk_loop_design *loop, const rk_check_plan *p
 static rk_status look_at_sampling(const rk_loop_design *loop, const rk_check_plan *plan,
                                   rk_check *c, rk_diag *diag)
 {
-    const rk_sampling sampling = {loop->ts, plan->delay_scans * loop->ts, RK_INTEGRAL_BACKWARD};
+    const rk_sampling sampling = {loop->ts, plan->delay_scans * loop->ts,
+                                  loop->settings.integral};
     rk_status status;
 
     if (isnan(loop->ts)) return RK_OK;

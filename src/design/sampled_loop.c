@@ -6,27 +6,6 @@
 #include <string.h>
 
 #include "openloop.h"
-#include "words.h"
-
-static const char *const integral_words[] = {"backward", "forward", "trapezoid", NULL};
-
-const char *rk_integral_to_text(rk_integral integral)
-{
-    return rki_word(integral_words, (int)integral);
-}
-
-rk_status rk_integral_from_text(const char *text, rk_integral *integral, rk_diag *diag)
-{
-    int found = 0;
-    rk_status status;
-
-    if (text == NULL || integral == NULL) return RK_ERR_ARG;
-    status = rki_word_find(integral_words, "integral", text, &found, diag);
-    if (status == RK_OK) {
-        *integral = (rk_integral)found;
-    }
-    return status;
-}
 
 static rk_status check(const rk_model *model, const rk_settings *settings,
                        const rk_sampling *sampling, rk_diag *diag)
@@ -44,7 +23,7 @@ static rk_status check(const rk_model *model, const rk_settings *settings,
                            "scan %g s, delay %g s: give a scan above 0, a delay of 0 or more",
                            sampling->ts, sampling->delay);
     }
-    if ((int)sampling->integral < 0 || sampling->integral > RK_INTEGRAL_TRAPEZOID) {
+    if ((int)sampling->integral < 0 || sampling->integral > RK_SCHEME_TRAPEZOID) {
         return rk_diag_set(diag, RK_ERR_RANGE, "an integral that is none");
     }
     return RK_OK;
@@ -74,6 +53,7 @@ rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settin
     loop->tf = settings->tf;
     loop->part = sampling->ts / (settings->pv_filter + sampling->ts);
     loop->integral = sampling->integral;
+    loop->derivative = settings->derivative;
     for (i = 0; i < 2; i++) {
         loop->below[i] = 1.0 - p.a[i][i];
         loop->b0[i] = p.b0[i];
@@ -109,15 +89,16 @@ void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *
     double complex sum = 1.0, l;
 
     if (loop->ih > 0) {
-        const double complex count = loop->integral == RK_INTEGRAL_BACKWARD ? z
-                                     : loop->integral == RK_INTEGRAL_FORWARD
-                                         ? (double complex)1.0
-                                         : 0.5 * (z + 1.0);
+        const double complex count = loop->integral == RK_SCHEME_BACKWARD  ? z
+                                     : loop->integral == RK_SCHEME_FORWARD ? (double complex)1.0
+                                                                           : 0.5 * (z + 1.0);
 
         sum += loop->ih * over(count, off);
     }
     if (loop->td > 0) {
-        sum += loop->td * over(off, ((loop->tf + loop->h) * off) + loop->h);
+        const double half = loop->derivative == RK_SCHEME_TRAPEZOID ? 0.5 * loop->h : loop->h;
+
+        sum += loop->td * over(off, ((loop->tf + half) * off) + loop->h);
     }
     if (loop->part < 1) { /* y moves by this part of the way to its input */
         sum *= over(loop->part * z, off + loop->part);

@@ -11,7 +11,7 @@ typedef struct rki_sampled_loop {
     double delay;          /* whole scans */
     double kc, ih, td, tf; /* ih: h / ti */
     double part;           /* of the PV filter; 1: none */
-    rk_integral integral;
+    rk_scheme integral, derivative;
     double below[2], cross; /* 1 - the diagonal of the plant's matrix, and its other product */
     double a01, b0[2], b1[2];
     int integrators; /* poles at z = 1 */

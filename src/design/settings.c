@@ -10,6 +10,8 @@
 
 static const char *const anti_windup_words[] = {"none", "conditional", "back-calculation",
                                                 NULL};
+static const char *const scheme_words[] = {"backward", "forward", "trapezoid", NULL};
+static const char *const algorithm_words[] = {"position", "velocity", NULL};
 static const char *const form_words[] = {"ideal", "series", "parallel", NULL};
 
 const char *rk_anti_windup_to_text(rk_anti_windup way)
@@ -26,6 +28,42 @@ rk_status rk_anti_windup_from_text(const char *text, rk_anti_windup *way, rk_dia
     status = rki_word_find(anti_windup_words, "anti-windup", text, &found, diag);
     if (status == RK_OK) {
         *way = (rk_anti_windup)found;
+    }
+    return status;
+}
+
+const char *rk_scheme_to_text(rk_scheme scheme)
+{
+    return rki_word(scheme_words, (int)scheme);
+}
+
+rk_status rk_scheme_from_text(const char *text, rk_scheme *scheme, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || scheme == NULL) return RK_ERR_ARG;
+    status = rki_word_find(scheme_words, "scheme", text, &found, diag);
+    if (status == RK_OK) {
+        *scheme = (rk_scheme)found;
+    }
+    return status;
+}
+
+const char *rk_algorithm_to_text(rk_algorithm algorithm)
+{
+    return rki_word(algorithm_words, (int)algorithm);
+}
+
+rk_status rk_algorithm_from_text(const char *text, rk_algorithm *algorithm, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || algorithm == NULL) return RK_ERR_ARG;
+    status = rki_word_find(algorithm_words, "algorithm", text, &found, diag);
+    if (status == RK_OK) {
+        *algorithm = (rk_algorithm)found;
     }
     return status;
 }
@@ -50,7 +88,12 @@ rk_status rk_form_from_text(const char *text, rk_form *form, rk_diag *diag)
 
 rk_settings rk_settings_make(double kc, double ti, double td, double tf)
 {
-    const rk_settings made = {kc, ti, td, tf, 1.0, RK_ANTI_WINDUP_BACK_CALCULATION, 0.0, 0.0};
+    const rk_settings made = {.kc = kc,
+                              .ti = ti,
+                              .td = td,
+                              .tf = tf,
+                              .sp_weight = 1.0,
+                              .anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION};
 
     return made;
 }
@@ -328,6 +371,23 @@ rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *l
                            "tracking time %g s is shorter than the scan of %g s: raise it",
                            s->tt, ts);
     }
+    if (s->algorithm == RK_ALGORITHM_VELOCITY && isinf(s->ti)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "the velocity algorithm needs integral action: give ti, or take the "
+                           "position algorithm");
+    }
+    if (s->derivative == RK_SCHEME_FORWARD) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "the derivative by forward differences needs the next scan's value: "
+                           "take backward or trapezoid");
+    }
+    if (s->derivative == RK_SCHEME_TRAPEZOID && s->td > 0 && 2.0 * s->tf < ts) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "the derivative by the trapezoid swings with a tf of %g s below half the "
+            "scan of %g s: raise tf, or take backward",
+            s->tf, ts);
+    }
     tt = s->tt;
     if (tt == 0) {
         tt = s->td > 0 ? fmax(sqrt(s->ti * s->td), ts) : s->ti;
@@ -344,6 +404,9 @@ rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *l
     params->out_hi = limits->high;
     params->out_rate = limits->rate;
     params->anti_windup = s->anti_windup;
+    params->integral = s->integral;
+    params->derivative = s->derivative;
+    params->algorithm = s->algorithm;
     params->tt = tt;
     return RK_OK;
 }

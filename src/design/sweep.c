@@ -358,6 +358,7 @@ rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_
     sweep s = {.plan = plan, .settings = settings, .results = results};
     int threads;
     rk_status status;
+    size_t i;
 
     if (plan == NULL || settings == NULL || results == NULL) return RK_ERR_ARG;
     status = check_plan(plan, diag);
@@ -365,6 +366,13 @@ rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_
         status = rk_plant_params_from_model(&plan->plant, plan->ts, &params, diag);
     }
     if (status != RK_OK) return status;
+    for (i = 0; i < count; i++) {
+        if (settings[i].integral != RK_SCHEME_BACKWARD ||
+            settings[i].algorithm != RK_ALGORITHM_POSITION) {
+            return rk_diag_set(diag, RK_ERR_UNSUPPORTED,
+                               "a sweep runs the position algorithm with backward sums only");
+        }
+    }
     threads = rki_threads(plan->threads);
     s.c = (course){.plant = &params,
                    .low = plan->limits.low,

@@ -39,6 +39,7 @@ const char *rk_flaw_text(rk_flaw flaw)
         [RK_FLAW_LEAST_TIMES] = "least_on, least_off: 0 s or more, together at most the period",
         [RK_FLAW_ALARM] = "alarm: limits must be numbers in order, times 0 s or more",
         [RK_FLAW_SETPOINT] = "sp: must be a number",
+        [RK_FLAW_SCHEME] = "scheme: velocity needs ti, a trapezoid derivative tf >= ts / 2",
     };
 
     return (unsigned)flaw < RK_FLAWS ? texts[flaw] : "no such flaw";

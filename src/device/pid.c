@@ -69,6 +69,18 @@ static bool is_met(const rk_real *x, demand what)
                   what == WEIGHT ? RK_C(1.0) : RK_REAL_MAX);
 }
 
+/* A filter shorter than half a scan would make the trapezoid's derivative swing. */
+static bool has_sound_scheme(const rk_pid_params *p)
+{
+    if ((unsigned)p->integral > RK_SCHEME_TRAPEZOID) return false;
+    if ((unsigned)p->algorithm > RK_ALGORITHM_VELOCITY) return false;
+    if (p->algorithm == RK_ALGORITHM_VELOCITY && !(p->ti <= RK_REAL_MAX)) return false;
+    if (p->derivative == RK_SCHEME_TRAPEZOID) {
+        return !(p->td > 0) || (RK_C(2.0) * p->tf) >= p->ts;
+    }
+    return p->derivative == RK_SCHEME_BACKWARD;
+}
+
 /* All but the output it starts from. */
 static rk_flaw params_flaw(const rk_pid_params *p)
 {
@@ -84,6 +96,7 @@ static rk_flaw params_flaw(const rk_pid_params *p)
     if (!(p->ti >= p->ts)) return RK_FLAW_TI;
     if ((unsigned)p->anti_windup > RK_ANTI_WINDUP_BACK_CALCULATION) return RK_FLAW_ANTI_WINDUP;
     if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && !tt_known) return RK_FLAW_TT;
+    if (!has_sound_scheme(p)) return RK_FLAW_SCHEME;
     if (p->biased && !(is_number(p->bias) && tt_known)) return RK_FLAW_BIAS;
     if (p->bad_to_safe && !within(p->out_safe, p->out_lo, p->out_hi)) return RK_FLAW_OUT_SAFE;
     return RK_FLAW_NONE;
@@ -98,6 +111,28 @@ rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now)
                                                                   : RK_FLAW_OUT_NOW;
 }
 
+static void take_scheme(rk_pid *pid, const rk_pid_params *p)
+{
+    const rk_real two_tf = RK_C(2.0) * p->tf;
+
+    pid->ki_ts = p->kc * (p->ts / p->ti);
+    pid->ki_last = RK_C(0.0);
+    if (p->integral == RK_SCHEME_FORWARD) {
+        pid->ki_last = pid->ki_ts;
+        pid->ki_ts = RK_C(0.0);
+    }
+    if (p->integral == RK_SCHEME_TRAPEZOID) {
+        pid->ki_ts = RK_C(0.5) * pid->ki_ts;
+        pid->ki_last = pid->ki_ts;
+    }
+    pid->ad = p->tf / (p->tf + p->ts);
+    pid->kd = p->kc * (p->td / (p->tf + p->ts));
+    if (p->derivative == RK_SCHEME_TRAPEZOID) {
+        pid->ad = (two_tf - p->ts) / (two_tf + p->ts);
+        pid->kd = p->kc * ((RK_C(2.0) * p->td) / (two_tf + p->ts));
+    }
+}
+
 /* The fields that the parameters determine. */
 static void take_params(rk_pid *pid, const rk_pid_params *p)
 {
@@ -105,9 +140,7 @@ static void take_params(rk_pid *pid, const rk_pid_params *p)
     const rk_real to_track = p->ts / p->tt;
 
     pid->params = *p;
-    pid->ki_ts = p->kc * (p->ts / p->ti);
-    pid->ad = p->tf / (p->tf + p->ts);
-    pid->kd = p->kc * (p->td / (p->tf + p->ts));
+    take_scheme(pid, p);
     /* Without an integral there is nothing to wind up, and paying back would move the bias. */
     pid->kt_ts = RK_C(0.0);
     pid->fade = RK_C(0.0);
@@ -143,6 +176,9 @@ rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
     pid->i = out_now;
     pid->d = RK_C(0.0);
     pid->g_last = RK_C(0.0);
+    pid->e_last = RK_C(0.0);
+    pid->p_last = RK_C(0.0);
+    pid->ff_last = RK_C(0.0);
     pid->out = out_now;
     pid->mode = RK_PID_AUTO;
     pid->bad = false;
@@ -174,6 +210,9 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out)
     pid->i = (out - (pid->params.kc * ((pid->params.sp_weight * sp) - pv))) - pid->ff;
     pid->d = RK_C(0.0);
     pid->g_last = (pid->params.d_sp_weight * sp) - pv;
+    pid->e_last = sp - pv;
+    pid->p_last = pid->params.kc * ((pid->params.sp_weight * sp) - pv);
+    pid->ff_last = pid->ff;
     pid->out = out;
     pid->fresh = false;
     pid->at_pv = false;
@@ -275,6 +314,25 @@ static rk_real integrated(const rk_pid *pid, rk_real i, rk_real inc)
     return sum;
 }
 
+/* What this scan adds to I, or takes from its distance to the bias. */
+static rk_real increment(const rk_pid *pid, rk_real e, rk_real i_last)
+{
+    const rk_real e_last = pid->fresh ? e : pid->e_last;
+
+    if (pid->fade > 0) return pid->fade * (pid->params.bias - i_last);
+    if (pid->ki_last == 0) return pid->ki_ts * e;
+    return (pid->ki_ts * e) + (pid->ki_last * e_last);
+}
+
+/* The velocity form: from the output that stands, by what each part has moved. */
+static rk_real moved(const rk_pid *pid, rk_real p, rk_real inc, rk_real d_move)
+{
+    const rk_real p_last = pid->fresh ? p : pid->p_last;
+    const rk_real ff_last = pid->fresh ? pid->ff : pid->ff_last;
+
+    return (pid->out + (((p - p_last) + inc) + d_move)) + (pid->ff - ff_last);
+}
+
 rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
 {
     const rk_real ramp = pid->at_pv ? pv : pid->sp_now;
@@ -293,10 +351,12 @@ rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
     if (pid->mode != RK_PID_AUTO) {
         out = led(pid, pid->out);
         i = ((out - p) - d) - pid->ff;
+    } else if (pid->params.algorithm == RK_ALGORITHM_VELOCITY) {
+        out = limited(pid, moved(pid, p, increment(pid, s - y, pid->i), d - d_last));
+        i = ((out - p) - d) - pid->ff;
     } else {
         const rk_real i_last = pid->fresh ? ((pid->out - p) - d) - pid->ff : pid->i;
-        const rk_real inc =
-            pid->fade > 0 ? pid->fade * (pid->params.bias - i_last) : pid->ki_ts * (s - y);
+        const rk_real inc = increment(pid, s - y, i_last);
         rk_real sum = integrated(pid, i_last, inc);
         rk_real v = ((p + sum) + d) + pid->ff;
 
@@ -316,6 +376,9 @@ rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
     pid->i = i;
     pid->d = d;
     pid->g_last = g;
+    pid->e_last = s - y;
+    pid->p_last = p;
+    pid->ff_last = pid->ff;
     pid->out = out;
     pid->bad = false;
     pid->fresh = false;

@@ -243,7 +243,7 @@ rk_status rk_figure_frequency(const rk_loop_design *loop, const rk_check *check,
     script = rk_text_create();
     if (script != NULL && make_room(&continuous) && make_room(&sampled)) {
         const rk_sampling sampling = {loop->ts, plan->delay_scans * loop->ts,
-                                      RK_INTEGRAL_BACKWARD};
+                                      loop->settings.integral};
         const double middle = middle_of(&loop->model, &check->margins);
         const double low = BELOW * middle, high = ABOVE * middle;
         const double half = check->has_sampled ? PI / loop->ts : high;
@@ -329,7 +329,7 @@ rk_status rk_figure_model(const rk_loop_design *loop, int order, const rk_figure
     script = rk_text_create();
     if (script != NULL && make_room(&r[0]) && make_room(&r[1]) && make_room(&r[2])) {
         const rk_settings one = rk_settings_make(1.0 / loop->model.gain, HUGE_VAL, 0.0, 0.0);
-        const rk_sampling sampling = {loop->ts, 0.0, RK_INTEGRAL_BACKWARD};
+        const rk_sampling sampling = {loop->ts, 0.0, loop->settings.integral};
         const double middle = middle_of(&loop->model, NULL);
         const double half = isnan(loop->ts) ? 0.0 : PI / loop->ts;
         const double low = BELOW * middle;

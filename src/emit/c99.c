@@ -23,7 +23,12 @@ static void add_struct(rk_text *text, const rki_controller *c)
         text,
         " */\n"
         "    int held;          /* 1: sp or pv is no number, automatic holds the output */\n"
-        "    double i_part;     /* state from here on: the integral */\n");
+        "    double %s;     /* state from here on: %s */\n",
+        c->velocity ? "p_last" : "i_part",
+        c->velocity ? "the proportional part" : "the integral");
+    if (c->last) {
+        rk_text_add(text, "    double e_last;     /* the error, a scan ago */\n");
+    }
     if (c->derivative) {
         rk_text_add(text, "    double d_part;     /* the filtered derivative */\n"
                           "    double g_last;     /* what it acts on, a scan ago */\n");
@@ -120,7 +125,11 @@ static void add_init(rk_text *text, const rki_controller *c)
                 "    c->held = 0;\n"
                 "    c->out = clamp(is_finite(out_now) ? out_now : OUT_LO, OUT_LO, OUT_HI);\n"
                 "    c->manual_out = c->out;\n"
-                "    c->i_part = c->out;\n");
+                "    c->%s;\n",
+                c->velocity ? "p_last = 0.0" : "i_part = c->out");
+    if (c->last) {
+        rk_text_add(text, "    c->e_last = 0.0;\n");
+    }
     if (c->derivative) {
         rk_text_add(text, "    c->d_part = 0.0;\n    c->g_last = 0.0;\n");
     }
@@ -149,12 +158,81 @@ static void add_filter(rk_text *text, const rki_controller *c)
                 c->name);
 }
 
+/* What is added to the output, or to the integral, in automatic; into `out` and `i`. */
+static void add_position(rk_text *text, const rki_controller *c)
+{
+    const char *sum = c->derivative ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
+    const char *fixed = c->conditional ? "" : "const ";
+
+    rk_text_add(text,
+                "        const double i_last = c->fresh ? %s : c->i_part;\n"
+                "        %sdouble inc = increment(c, sp - %s);\n"
+                "        %sdouble v = %s;\n\n",
+                c->derivative ? "(c->out - p) - d" : "c->out - p", fixed, c->pv, fixed, sum);
+    if (c->conditional) {
+        rk_text_add(text,
+                    "        /* Beyond a limit the integral may only come back. */\n"
+                    "        if ((v > OUT_HI && inc > 0.0) || (v < OUT_LO && inc < 0.0)) {\n"
+                    "            inc = 0.0;\n"
+                    "            v = %s;\n"
+                    "        }\n",
+                    sum);
+    }
+    rk_text_add(text, "        out = limited(c, v);\n"
+                      "        i = (i_last + inc) + (KT_TS * (out - v));\n");
+}
+
+static void add_velocity(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(
+        text,
+        "        const double p_last = c->fresh ? p : c->p_last;\n"
+        "        const double inc = increment(c, sp - %s);\n\n"
+        "        /* From the output that stands, by what each part has moved. */\n"
+        "        out = limited(c, c->out + %s);\n"
+        "        i = %s;\n",
+        c->pv, c->derivative ? "(((p - p_last) + inc) + (d - d_last))" : "((p - p_last) + inc)",
+        c->derivative ? "(out - p) - d" : "out - p");
+}
+
+static void add_increment(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "static double increment(const %s *c, double e)\n{\n", c->name);
+    if (c->last) {
+        rk_text_add(text, "    const double e_last = c->fresh ? e : c->e_last;\n\n"
+                          "    return (KI_TS * e) + (KI_LAST * e_last);\n}\n\n");
+    } else {
+        rk_text_add(text, "    (void)c;\n    return KI_TS * e;\n}\n\n");
+    }
+}
+
+static void add_state(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(
+        text,
+        "\n    /* A bad value must not enter the state: hold, and start afresh after it. "
+        "*/\n"
+        "    c->held = !is_finite(i)%s;\n",
+        c->derivative ? " || !is_finite(d)" : "");
+    rk_text_add(text,
+                "    if (c->held) {\n"
+                "        if (!c->automatic) c->out = manual_out(c);\n"
+                "        c->fresh = 1;\n"
+                "        return c->out;\n"
+                "    }\n"
+                "    c->%s;\n",
+                c->velocity ? "p_last = p" : "i_part = i");
+    if (c->last) {
+        rk_text_add(text, "    c->e_last = sp - %s;\n", c->pv);
+    }
+    if (c->derivative) {
+        rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
+    }
+    rk_text_add(text, "    c->out = out;\n    c->fresh = 0;\n    return out;\n}\n");
+}
+
 static void add_scan(rk_text *text, const rki_controller *c)
 {
-    const char *auto_i = c->derivative ? "(c->out - p) - d" : "c->out - p";
-    const char *manual_i = c->derivative ? "(out - p) - d" : "out - p";
-    const char *sum = c->derivative ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
-
     rk_text_add(text, "double %s_scan(%s *c, double sp, double pv)\n{\n", c->name, c->name);
     if (c->filter) {
         rk_text_add(text, "    const double seen = filtered(c, pv);\n");
@@ -166,47 +244,21 @@ static void add_scan(rk_text *text, const rki_controller *c)
                           "    const double d_last = c->fresh ? 0.0 : c->d_part;\n"
                           "    const double d = (AD * d_last) + (KD * (g - g_last));\n");
     }
-    rk_text_add(text, "    double out, i;\n\n");
-    rk_text_add(
-        text,
-        "    if (!c->automatic) {\n"
-        "        /* The integral follows, so that automatic starts from this output. */\n"
-        "        out = manual_out(c);\n"
-        "        i = %s;\n"
-        "    } else {\n"
-        "        const double i_last = c->fresh ? %s : c->i_part;\n",
-        manual_i, auto_i);
     rk_text_add(text,
-                "        %sdouble inc = KI_TS * (sp - %s);\n"
-                "        %sdouble v = %s;\n\n",
-                c->conditional ? "" : "const ", c->pv, c->conditional ? "" : "const ", sum);
-    if (c->conditional) {
-        rk_text_add(text,
-                    "        /* Beyond a limit the integral may only come back. */\n"
-                    "        if ((v > OUT_HI && inc > 0.0) || (v < OUT_LO && inc < 0.0)) {\n"
-                    "            inc = 0.0;\n"
-                    "            v = %s;\n"
-                    "        }\n",
-                    sum);
+                "    double out, i;\n\n"
+                "    if (!c->automatic) {\n"
+                "        /* Automatic starts from this output. */\n"
+                "        out = manual_out(c);\n"
+                "        i = %s;\n"
+                "    } else {\n",
+                c->derivative ? "(out - p) - d" : "out - p");
+    if (c->velocity) {
+        add_velocity(text, c);
+    } else {
+        add_position(text, c);
     }
-    rk_text_add(
-        text,
-        "        out = limited(c, v);\n"
-        "        i = (i_last + inc) + (KT_TS * (out - v));\n"
-        "    }\n\n"
-        "    /* A bad value must not enter the state: hold, and start afresh after it. */\n");
-    rk_text_add(text, "    c->held = !is_finite(i)%s;\n",
-                c->derivative ? " || !is_finite(d)" : "");
-    rk_text_add(text, "    if (c->held) {\n"
-                      "        if (!c->automatic) c->out = manual_out(c);\n"
-                      "        c->fresh = 1;\n"
-                      "        return c->out;\n"
-                      "    }\n"
-                      "    c->i_part = i;\n");
-    if (c->derivative) {
-        rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
-    }
-    rk_text_add(text, "    c->out = out;\n    c->fresh = 0;\n    return out;\n}\n");
+    rk_text_add(text, "    }\n");
+    add_state(text, c);
 }
 
 rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
@@ -231,6 +283,7 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text
     add_limited(code, &c);
     add_init(code, &c);
     add_filter(code, &c);
+    add_increment(code, &c);
     add_scan(code, &c);
     rki_add_c_code(text, code, number);
     rk_text_free(code);

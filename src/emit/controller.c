@@ -90,6 +90,7 @@ static rk_status take_coefficients(rki_controller *c, rk_diag *diag)
 
     c->k = (rk_single_coefficients){.kc = p->params.kc,
                                     .ki_ts = p->ki_ts,
+                                    .ki_last = p->ki_last,
                                     .kt_ts = p->kt_ts,
                                     .ad = p->ad,
                                     .kd = p->kd,
@@ -156,7 +157,10 @@ rk_status rki_controller_make(const rk_loop_design *loop, rk_number number,
         return rk_diag_set(diag, status, "the controller refuses its settings");
     }
     made->derivative = loop->settings.td > 0;
-    made->conditional = made->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL;
+    made->last = loop->settings.integral != RK_SCHEME_BACKWARD;
+    made->velocity = loop->settings.algorithm == RK_ALGORITHM_VELOCITY;
+    made->conditional =
+        made->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL && !made->velocity;
     made->rate = isfinite(limits.rate);
     made->filter = loop->settings.pv_filter > 0;
     made->pv = made->filter ? "seen" : "pv";
@@ -178,18 +182,30 @@ rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_di
 
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX])
 {
+    static const char *const ki_words[][2] = {
+        {"kc * (scan / ti)", ""},
+        {"of this error: by forward sums none", "of the last error: kc * (scan / ti)"},
+        {"of this error: half of kc * (scan / ti)", "of the last error: the other half"},
+    };
+    static const char *const d_words[][2] = {
+        {"kc * (td / (tf + scan))", "tf / (tf + scan)"},
+        {"kc * (2 td / (2 tf + scan))", "(2 tf - scan) / (2 tf + scan)"},
+    };
+    const rk_settings *s = &c->loop->settings;
+    const int trapezoid = s->derivative == RK_SCHEME_TRAPEZOID;
     const rk_single_coefficients *k = &c->k;
     const struct {
         bool used;
         rki_constant constant;
     } all[RKI_CONSTANTS_MAX] = {
         {true, {"kc", k->kc, "controller gain, ideal form, out units per pv unit"}},
-        {true, {"ki_ts", k->ki_ts, "kc * (scan / ti)"}},
-        {c->derivative, {"kd", k->kd, "kc * (td / (tf + scan))"}},
-        {c->derivative, {"ad", k->ad, "tf / (tf + scan)"}},
+        {true, {"ki_ts", k->ki_ts, ki_words[s->integral][0]}},
+        {c->last, {"ki_last", k->ki_last, ki_words[s->integral][1]}},
+        {c->derivative, {"kd", k->kd, d_words[trapezoid][0]}},
+        {c->derivative, {"ad", k->ad, d_words[trapezoid][1]}},
         {c->derivative, {"d_weight", k->d_weight, "setpoint weight of the derivative"}},
         {true, {"p_weight", k->p_weight, "setpoint weight of the proportional part"}},
-        {true, {"kt_ts", k->kt_ts, "scan / tracking time; 0: no back-calculation"}},
+        {!c->velocity, {"kt_ts", k->kt_ts, "scan / tracking time; 0: no back-calculation"}},
         {true, {"out_lo", k->out_lo, "lowest output"}},
         {true, {"out_hi", k->out_hi, "highest output"}},
         {c->rate, {"out_step", k->out_step, "output rate * scan"}},
@@ -325,6 +341,15 @@ static void add_settings(rk_text *text, const rki_controller *c, const char *lea
     if (c->filter) {
         (void)snprintf(line, sizeof line, "  PV filter     %.6g s", s->pv_filter);
         rki_add_line(text, lead, line);
+    }
+    if (c->last || s->derivative != RK_SCHEME_BACKWARD) {
+        (void)snprintf(line, sizeof line, "  sums          integral %s, derivative %s",
+                       rk_scheme_to_text(s->integral), rk_scheme_to_text(s->derivative));
+        rki_add_line(text, lead, line);
+    }
+    if (c->velocity) {
+        rki_add_line(text, lead, "  algorithm     velocity: nothing in it can wind up");
+        return;
     }
     (void)snprintf(line, sizeof line, "  anti-windup   %s",
                    rk_anti_windup_to_text(s->anti_windup));

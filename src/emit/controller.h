@@ -16,6 +16,8 @@ typedef struct rki_controller {
     rk_pid block;     /* initialised, in double */
     double out_start; /* the operating point's output within the limits, or the low limit */
     bool derivative, rate, conditional, filter;
+    bool last;      /* the last scan's error counts too */
+    bool velocity;  /* it adds moves to the output */
     const char *pv; /* what the block controls by: "pv", or "seen" behind its filter */
 } rki_controller;
 
@@ -26,7 +28,7 @@ typedef struct rki_constant {
     const char *comment;
 } rki_constant;
 
-enum { RKI_CONSTANTS_MAX = 11 };
+enum { RKI_CONSTANTS_MAX = 12 };
 
 /** The coefficients that this controller uses, in the order in which they are written. */
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX]);

@@ -144,6 +144,9 @@ rk_status rk_emit_single_create(const rk_loop_design *loop, bool twin, rk_single
     p.out_hi = pid.out_hi;
     p.out_rate = pid.out_rate;
     p.anti_windup = (int)pid.anti_windup;
+    p.integral = (int)pid.integral;
+    p.derivative = (int)pid.derivative;
+    p.algorithm = (int)pid.algorithm;
     p.tt = pid.tt;
     p.pv_filter = loop->settings.pv_filter;
     if (twin) {

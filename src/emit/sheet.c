@@ -241,6 +241,27 @@ rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const
     return rk_text_check(text, diag);
 }
 
+/* How the output comes of its parts. */
+static void add_sums(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "  inc  = ki_ts (sp - %s)%s\n", c->pv,
+                c->last ? " + ki_last (the same a scan ago)" : "");
+    if (c->velocity) {
+        rk_text_add(text, "  v    = out + (p - p_last) + inc%s\n",
+                    c->derivative ? " + (d - d_last)" : "");
+    } else {
+        rk_text_add(text, "  v    = p + (i + inc)%s\n", c->derivative ? " + d" : "");
+    }
+    if (c->conditional) {
+        rk_text_add(text,
+                    "  v above out_hi and inc > 0, or below out_lo and inc < 0:  inc = 0, v "
+                    "again\n");
+    }
+    rk_text_add(text, "  out  = v within out_lo .. out_hi%s\n%s",
+                c->rate ? ", and within out_step of the last out" : "",
+                c->velocity ? "\n" : "  i    = i + inc + kt_ts (out - v)\n\n");
+}
+
 /* The same equations that the texts compute, with their coefficients. */
 rk_status rk_emit_equations(const rk_loop_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag)
@@ -260,16 +281,7 @@ rk_status rk_emit_equations(const rk_loop_design *loop, rk_number number, rk_tex
     if (c.derivative) {
         rk_text_add(text, "  d    = ad d + kd (g - g_last),   g = d_weight sp - %s\n", c.pv);
     }
-    rk_text_add(text, "  inc  = ki_ts (sp - %s)\n", c.pv);
-    rk_text_add(text, "  v    = p + (i + inc)%s\n", c.derivative ? " + d" : "");
-    if (c.conditional) {
-        rk_text_add(text,
-                    "  v above out_hi and inc > 0, or below out_lo and inc < 0:  inc = 0, v "
-                    "again\n");
-    }
-    rk_text_add(text, "  out  = v within out_lo .. out_hi%s\n",
-                c.rate ? ", and within out_step of the last out" : "");
-    rk_text_add(text, "  i    = i + inc + kt_ts (out - v)\n\n");
+    add_sums(text, &c);
     for (i = 0; i < count; i++) {
         char chars[RK_REAL_CHARS];
 

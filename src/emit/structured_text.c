@@ -24,7 +24,14 @@ static void add_variables(rki_block *b, const rki_controller *c)
     rki_constant list[RKI_CONSTANTS_MAX];
 
     rki_block_constants(b, list, rki_controller_constants(c, list));
-    rki_block_number(b, RKI_LOCALS, "i_part", 0.0, "the integral", "");
+    if (c->velocity) {
+        rki_block_number(b, RKI_LOCALS, "p_last", 0.0, "the proportional part a scan ago", "");
+    } else {
+        rki_block_number(b, RKI_LOCALS, "i_part", 0.0, "the integral", "");
+    }
+    if (c->last) {
+        rki_block_number(b, RKI_LOCALS, "e_last", 0.0, "the error a scan ago", "");
+    }
     if (c->derivative) {
         rki_block_number(b, RKI_LOCALS, "d_part", 0.0, "the filtered derivative", "");
         rki_block_number(b, RKI_LOCALS, "g_last", 0.0, "what it acts on, a scan ago", "");
@@ -40,13 +47,14 @@ static void add_variables(rki_block *b, const rki_controller *c)
     rki_block_pin(b, RKI_LOCALS, "fresh", "BOOL", "TRUE",
                   "the next good scan takes pv as it finds it");
     rki_block_number(b, RKI_LOCALS, "p_part", nan(""), "", "");
-    rki_block_number(b, RKI_LOCALS, "i_new", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "i_new", nan(""),
+                     c->velocity ? "what is left to the integral" : "", "");
     rki_block_number(b, RKI_LOCALS, "increment", nan(""), "", "");
     rki_block_number(b, RKI_LOCALS, "v", nan(""), "", "");
     rki_block_number(b, RKI_LOCALS, "wanted", nan(""), "", "");
 }
 
-static void add_start(rk_text *text)
+static void add_start(rk_text *text, const rki_controller *c)
 {
     rk_text_add(text,
                 "IF NOT started THEN\n"
@@ -55,10 +63,11 @@ static void add_start(rk_text *text)
                 "    IF wanted < out_lo THEN wanted := out_lo; END_IF;\n"
                 "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n"
                 "    out := wanted;\n"
-                "    i_part := out;\n"
+                "%s"
                 "    fresh := TRUE;\n"
                 "    started := TRUE;\n"
-                "END_IF;\n\n");
+                "END_IF;\n\n",
+                c->velocity ? "" : "    i_part := out;\n");
 }
 
 /* `wanted` within limits and rate, into `wanted`. */
@@ -102,6 +111,38 @@ static void add_parts(rk_text *text, const rki_controller *c)
                       "d_new := (ad * d_part) + (kd * (g - g_last));\n");
 }
 
+/* This scan's increment of the integral. */
+static void add_increment(rk_text *text, const rki_controller *c)
+{
+    if (!c->last) {
+        rk_text_add(text, "    increment := ki_ts * (sp - %s);\n", c->pv);
+        return;
+    }
+    rk_text_add(text,
+                "    IF fresh THEN e_last := sp - %s; END_IF;\n"
+                "    increment := (ki_ts * (sp - %s)) + (ki_last * e_last);\n",
+                c->pv, c->pv);
+}
+
+static const char *left_to_integral(const rki_controller *c)
+{
+    return c->derivative ? "(wanted - p_part) - d_new" : "wanted - p_part";
+}
+
+/* From the output that stands, by what each part has moved. */
+static void add_moves(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "    IF fresh THEN p_last := p_part; END_IF;\n");
+    add_increment(text, c);
+    rk_text_add(text,
+                c->derivative
+                    ? "    v := out + (((p_part - p_last) + increment) + (d_new - d_part));\n"
+                    : "    v := out + ((p_part - p_last) + increment);\n");
+    rk_text_add(text, "    wanted := v;\n");
+    add_limits(text, c, "    ");
+    rk_text_add(text, "    i_new := %s;\n", left_to_integral(c));
+}
+
 static void add_automatic(rk_text *text, const rki_controller *c)
 {
     const char *sum = c->derivative ? "(p_part + (i_part + increment)) + d_new"
@@ -109,7 +150,7 @@ static void add_automatic(rk_text *text, const rki_controller *c)
 
     rk_text_add(text, "    IF fresh THEN i_part := %s; END_IF;\n",
                 c->derivative ? "(out - p_part) - d_new" : "out - p_part");
-    rk_text_add(text, "    increment := ki_ts * (sp - %s);\n", c->pv);
+    add_increment(text, c);
     rk_text_add(text, "    v := %s;\n", sum);
     if (c->conditional) {
         rk_text_add(text,
@@ -128,29 +169,37 @@ static void add_automatic(rk_text *text, const rki_controller *c)
 
 static void add_body(rk_text *text, const rki_controller *c)
 {
-    add_start(text);
+    add_start(text, c);
     add_filter(text, c);
     add_parts(text, c);
     rk_text_add(text, "IF automatic THEN\n");
-    add_automatic(text, c);
+    if (c->velocity) {
+        add_moves(text, c);
+    } else {
+        add_automatic(text, c);
+    }
     rk_text_add(text,
                 "ELSE\n"
-                "    (* The integral follows, so that automatic starts from this output. *)\n"
+                "    (* Automatic starts from this output. *)\n"
                 "    wanted := manual_out;\n"
                 "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out; END_IF;\n");
     add_limits(text, c, "    ");
-    rk_text_add(text, "    i_new := %s;\nEND_IF;\n\n",
-                c->derivative ? "(wanted - p_part) - d_new" : "wanted - p_part");
+    rk_text_add(text, "    i_new := %s;\nEND_IF;\n\n", left_to_integral(c));
 
     rk_text_add(text,
                 "(* A bad value must not enter the state: hold, and start afresh after it. *)\n"
                 "held := NOT ((i_new - i_new) = LREAL#0.0)%s;\n",
                 c->derivative ? " OR NOT ((d_new - d_new) = LREAL#0.0)" : "");
-    rk_text_add(text, "IF held THEN\n"
-                      "    IF NOT automatic THEN out := wanted; END_IF;\n"
-                      "    fresh := TRUE;\n"
-                      "ELSE\n"
-                      "    i_part := i_new;\n");
+    rk_text_add(text,
+                "IF held THEN\n"
+                "    IF NOT automatic THEN out := wanted; END_IF;\n"
+                "    fresh := TRUE;\n"
+                "ELSE\n"
+                "%s",
+                c->velocity ? "    p_last := p_part;\n" : "    i_part := i_new;\n");
+    if (c->last) {
+        rk_text_add(text, "    e_last := sp - %s;\n", c->pv);
+    }
     if (c->derivative) {
         rk_text_add(text, "    d_part := d_new;\n    g_last := g;\n");
     }

@@ -41,6 +41,8 @@ typedef enum value_type {
     KIND,
     FORM,
     ANTI_WINDUP,
+    SCHEME,
+    ALGORITHM,
     LIMIT, /* a requirement */
 } value_type;
 
@@ -103,6 +105,9 @@ static const struct key {
     {"settings", "kd", REAL, GIVEN(kd)},
     {"settings", "sp-weight", REAL, LOOP(settings.sp_weight)},
     {"settings", "anti-windup", ANTI_WINDUP, LOOP(settings.anti_windup)},
+    {"settings", "integral-by", SCHEME, LOOP(settings.integral)},
+    {"settings", "derivative-by", SCHEME, LOOP(settings.derivative)},
+    {"settings", "algorithm", ALGORITHM, LOOP(settings.algorithm)},
     {"settings", "tracking-time", TIME, LOOP(settings.tt)},
     {"settings", "pv-filter", TIME, LOOP(settings.pv_filter)},
     {"require", "gain-margin", LIMIT, 0, 0},
@@ -215,6 +220,12 @@ static rk_status set_word(reading *r, const struct key *key, void *to, const cha
     }
     if (key->type == ANTI_WINDUP) {
         status = rk_anti_windup_from_text(value, to, &inner);
+    }
+    if (key->type == SCHEME) {
+        status = rk_scheme_from_text(value, to, &inner);
+    }
+    if (key->type == ALGORITHM) {
+        status = rk_algorithm_from_text(value, to, &inner);
     }
     return status == RK_OK ? RK_OK : with_line(r, status, &inner);
 }

@@ -42,6 +42,9 @@ static void take_pid(rk_single *s, const rk_single_params *p)
     s->pid_params.out_rate =
         p->out_rate > (double)RK_REAL_MAX ? RK_REAL_MAX : single(p->out_rate);
     s->pid_params.anti_windup = (rk_anti_windup)p->anti_windup;
+    s->pid_params.integral = (rk_scheme)p->integral;
+    s->pid_params.derivative = (rk_scheme)p->derivative;
+    s->pid_params.algorithm = (rk_algorithm)p->algorithm;
     s->pid_params.tt = single(p->tt);
     s->pv_filter = single(p->pv_filter);
 }
@@ -104,6 +107,7 @@ void rk_single_coefficients_get(const rk_single *s, rk_single_coefficients *c)
     *c = (rk_single_coefficients){
         .kc = (double)s->pid.params.kc,
         .ki_ts = (double)s->pid.ki_ts,
+        .ki_last = (double)s->pid.ki_last,
         .kt_ts = (double)s->pid.kt_ts,
         .ad = (double)s->pid.ad,
         .kd = (double)s->pid.kd,

@@ -322,7 +322,7 @@ START_TEST(the_slowest_scan_is_the_slowest)
 {
     const rk_check_plan plan = rk_check_plan_make();
     rk_loop_design loop = a_loop(2, 10, 5, 0.65, 10);
-    rk_sampling sampling = {0, 0, RK_INTEGRAL_BACKWARD};
+    rk_sampling sampling = {0, 0, RK_SCHEME_BACKWARD};
     rk_margins m;
     rk_check check;
 

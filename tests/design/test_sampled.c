@@ -7,7 +7,7 @@
 #define PI 3.14159265358979323846
 
 static rk_margins sampled(const rk_model *m, const rk_settings *s, double ts, double delay,
-                          rk_integral integral)
+                          rk_scheme integral)
 {
     const rk_sampling sampling = {ts, delay, integral};
     rk_margins found;
@@ -21,17 +21,17 @@ static rk_margins block(const rk_model *m, double kc, double ti, double ts)
 {
     const rk_settings s = rk_settings_make(kc, ti, 0, 0);
 
-    return sampled(m, &s, ts, 0, RK_INTEGRAL_BACKWARD);
+    return sampled(m, &s, ts, 0, RK_SCHEME_BACKWARD);
 }
 
 /* Computed elsewhere: K 2, tau 10, theta 5, Kc 0.9, Ti 11, h 0.8. */
 static const struct {
-    rk_integral integral;
+    rk_scheme integral;
     double gm, pm, ms;
 } worked[] = {
-    {RK_INTEGRAL_BACKWARD, 1.62241699, 37.0459236, 2.91410436},
-    {RK_INTEGRAL_TRAPEZOID, 1.66656624, 37.9095853, 2.79986215},
-    {RK_INTEGRAL_FORWARD, 1.71262963, 38.6422292, 2.69696376},
+    {RK_SCHEME_BACKWARD, 1.62241699, 37.0459236, 2.91410436},
+    {RK_SCHEME_TRAPEZOID, 1.66656624, 37.9095853, 2.79986215},
+    {RK_SCHEME_FORWARD, 1.71262963, 38.6422292, 2.69696376},
 };
 
 START_TEST(worked_examples_agree)
@@ -95,7 +95,7 @@ START_TEST(a_cancelled_pole_has_the_closed_forms_limit)
 
     for (i = 0; i < 3; i++) {
         const rk_settings s = rk_settings_make(0.4 * limit / g[i], ti[i], 0, 0);
-        const rk_margins got = sampled(&m, &s, h, 0, (rk_integral)i);
+        const rk_margins got = sampled(&m, &s, h, 0, (rk_scheme)i);
 
         ck_assert(got.stable);
         ck_close(got.gain_margin, 2.5, 1e-9);
@@ -137,7 +137,7 @@ START_TEST(fast_scans_agree_with_continuous)
 
     late.dead_time += 2.5 * ts;
     ck_assert_int_eq(rk_margins_check(&late, &s, &want, NULL), RK_OK);
-    got = sampled(&kinds[_i], &s, ts, 2 * ts, RK_INTEGRAL_TRAPEZOID);
+    got = sampled(&kinds[_i], &s, ts, 2 * ts, RK_SCHEME_TRAPEZOID);
     ck_assert(got.stable == want.stable);
     if (kinds[_i].dead_time > 0) { /* else it is used up where the sampling shows */
         ck_close(got.gain_margin, want.gain_margin, 10 * near);
@@ -201,18 +201,18 @@ START_TEST(the_blocks_are_stable_up_to_the_limit)
     s.td = strcmp(mode, "PID") == 0 ? 0.2 * time : 0;
     s.tf = 0.2 * s.td;
     s.pv_filter = _i % 2 == 0 ? 0.3 * time : 0;
-    got = sampled(m, &s, ts, 0, RK_INTEGRAL_BACKWARD);
+    got = sampled(m, &s, ts, 0, RK_SCHEME_BACKWARD);
     ck_assert(got.kc_range_exists);
     limit = m->gain > 0 ? got.kc_stable[1] : got.kc_stable[0];
     ck_assert(isfinite(limit));
     s.kc = 0.999 * limit;
     ck_assert_msg(calms(m, &s, ts), "kind %d %s ts %g: grows at 0.999 of %g", (int)m->kind,
                   mode, ts, limit);
-    ck_assert(sampled(m, &s, ts, 0, RK_INTEGRAL_BACKWARD).stable);
+    ck_assert(sampled(m, &s, ts, 0, RK_SCHEME_BACKWARD).stable);
     s.kc = 1.001 * limit;
     ck_assert_msg(!calms(m, &s, ts), "kind %d %s ts %g: calms at 1.001 of %g", (int)m->kind,
                   mode, ts, limit);
-    ck_assert(!sampled(m, &s, ts, 0, RK_INTEGRAL_BACKWARD).stable);
+    ck_assert(!sampled(m, &s, ts, 0, RK_SCHEME_BACKWARD).stable);
 }
 END_TEST
 
@@ -220,8 +220,10 @@ END_TEST
 START_TEST(the_response_is_that_of_the_difference_equation)
 {
     const rk_model m = fopdt(2, 10, 1.3);
-    const rk_settings s = rk_settings_make(0.9, 11, 2, 0.5);
-    const rk_sampling sampling = {0.8, 0.5, RK_INTEGRAL_BACKWARD};
+    /* the derivative backward, and by the trapezoid */
+    const double late = _i == 0 ? 0.8 : 0.4;
+    rk_settings s = rk_settings_make(0.9, 11, 2, 0.5);
+    const rk_sampling sampling = {0.8, 0.5, RK_SCHEME_BACKWARD};
     const double w = 1.1, a = exp(-0.08), theta = 1.8 - (2 * 0.8) + 0.0; /* d 2, delta 0.2 */
     const double b0 = 2 * (1 - exp(-(0.8 - theta) / 10));
     const double b1 = 2 * (exp(-(0.8 - theta) / 10) - a);
@@ -235,13 +237,16 @@ START_TEST(the_response_is_that_of_the_difference_equation)
     const double nr = (b0 * p3) + (b1 * p4), ni = (b0 * q3) + (b1 * q4);
     const double dr = 1 - (a * p), di = -a * q, dd = (dr * dr) + (di * di);
     const double pr = ((nr * dr) + (ni * di)) / dd, pi = ((ni * dr) - (nr * di)) / dd;
-    /* controller: kc (1 + (h/ti) / (1 - z^-1) + td (1 - z^-1) / (tf + h - tf z^-1)) */
+    /* controller: kc (1 + (h/ti) / (1 - z^-1) + td (1 - z^-1) / (tf + h - tf z^-1)); by the
+       trapezoid tf + h/2 - (tf - h/2) z^-1 */
     const double er = 1 - p, ei = -q, ee = (er * er) + (ei * ei);
-    const double fr = 1.3 - (0.5 * p), fi = -0.5 * q, ff = (fr * fr) + (fi * fi);
+    const double back = 0.5 + late - 0.8;
+    const double fr = 0.5 + late - (back * p), fi = -back * q, ff = (fr * fr) + (fi * fi);
     const double cr = 0.9 * (1 + ((0.8 / 11) * er / ee) + (2 * ((er * fr) + (ei * fi)) / ff));
     const double ci = 0.9 * ((-(0.8 / 11) * ei / ee) + (2 * ((ei * fr) - (er * fi)) / ff));
     double re, im;
 
+    s.derivative = _i == 0 ? RK_SCHEME_BACKWARD : RK_SCHEME_TRAPEZOID;
     ck_assert_int_eq(rk_sampled_response(&m, &s, &sampling, w, &re, &im, NULL), RK_OK);
     ck_close(re, (cr * pr) - (ci * pi), 1e-11);
     ck_close(im, (cr * pi) + (ci * pr), 1e-11);
@@ -255,8 +260,8 @@ START_TEST(what_cannot_be_sampled_is_refused)
 {
     const rk_model m = fopdt(2, 10, 5);
     const rk_settings s = rk_settings_make(0.9, 11, 0, 0);
-    rk_sampling sampling = {0, 0, RK_INTEGRAL_BACKWARD};
-    rk_integral way;
+    rk_sampling sampling = {0, 0, RK_SCHEME_BACKWARD};
+    rk_scheme way;
     rk_margins got;
     int i;
 
@@ -267,14 +272,14 @@ START_TEST(what_cannot_be_sampled_is_refused)
     sampling.delay = 0;
     ck_assert_int_eq(rk_sampled_margins(&m, &s, NULL, &got, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_sampled_margins(&m, &s, &sampling, NULL, NULL), RK_ERR_ARG);
-    sampling.integral = (rk_integral)7;
+    sampling.integral = (rk_scheme)7;
     ck_assert_int_eq(rk_sampled_margins(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
     for (i = 0; i < 3; i++) {
-        ck_assert_int_eq(rk_integral_from_text(rk_integral_to_text((rk_integral)i), &way, NULL),
+        ck_assert_int_eq(rk_scheme_from_text(rk_scheme_to_text((rk_scheme)i), &way, NULL),
                          RK_OK);
         ck_assert_int_eq((int)way, i);
     }
-    ck_assert_int_eq(rk_integral_from_text("sideways", &way, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_scheme_from_text("sideways", &way, NULL), RK_ERR_RANGE);
 }
 END_TEST
 
@@ -287,7 +292,7 @@ Suite *suite_sampled(void)
     add_table(t, p_alone_has_the_closed_forms_limit, proportional);
     tcase_add_loop_test(t, a_cancelled_pole_has_the_closed_forms_limit, 0, 12);
     add_table(t, fast_scans_agree_with_continuous, kinds);
-    tcase_add_test(t, the_response_is_that_of_the_difference_equation);
+    tcase_add_loop_test(t, the_response_is_that_of_the_difference_equation, 0, 2);
     tcase_add_test(t, what_cannot_be_sampled_is_refused);
     suite_add_tcase(suite, t);
     tcase_set_tags(runs, "statistics");

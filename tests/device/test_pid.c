@@ -438,6 +438,113 @@ START_TEST(init_and_reset_refuse_bad_arguments)
 }
 END_TEST
 
+/* An error of 1 from rest: kc 2, ki_ts 0.2; after n scans backward sums have n increments,
+   forward n - 1, the trapezoid n - 1/2. */
+START_TEST(each_scheme_has_its_sum_of_a_constant_error)
+{
+    static const double first[] = {1, 0, 0.5};
+    rk_pid_params params = plain();
+    rk_pid pid;
+    int n;
+
+    params.integral = (rk_scheme)(_i % 3);
+    params.algorithm = (rk_algorithm)(_i / 3);
+    pid = at_rest(&params, 0, 0, 40);
+    for (n = 0; n < 50; n++) {
+        ck_close(rk_pid_scan(&pid, 1, 0), 40 + 2 + (0.2 * (first[_i % 3] + n)), 1e-12);
+    }
+}
+END_TEST
+
+/* A PV step of -1: D begins at kd and decays by ad a scan; by the trapezoid
+   kd = kc 2 td / (2 tf + ts), ad = (2 tf - ts) / (2 tf + ts). */
+START_TEST(the_trapezoids_derivative_decays_as_it_should)
+{
+    rk_pid_params params = plain();
+    const double kd = 2.0 * 2 * 3 / (2 * 2 + 1), ad = 3.0 / 5;
+    rk_pid pid;
+    int n;
+
+    params.ti = HUGE_VAL;
+    params.td = 3;
+    params.tf = 2;
+    params.derivative = RK_SCHEME_TRAPEZOID;
+    pid = at_rest(&params, 0, 0, 40);
+    for (n = 0; n < 20; n++) {
+        ck_close(rk_pid_scan(&pid, 0, -1), 40 + 2 + (kd * pow(ad, n)), 1e-12);
+    }
+}
+END_TEST
+
+/* The velocity form is the position form whose integral is paid back within a scan: through
+   both limits, the rate, manual, a bad PV, feedforward. */
+START_TEST(velocity_is_position_with_a_tracking_time_of_one_scan)
+{
+    rk_pid_params position = plain(), velocity;
+    rk_pid a, b;
+    rng r = {77};
+    double sp = 0, pv = 0, seen, moved, stands;
+    int n;
+
+    position.td = 2;
+    position.tf = 0.4;
+    position.out_rate = 7;
+    position.sp_weight = 0.6;
+    position.anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION;
+    position.tt = position.ts;
+    velocity = position;
+    velocity.algorithm = RK_ALGORITHM_VELOCITY;
+    ck_assert_int_eq(rk_pid_init(&a, &position, 40), RK_OK);
+    ck_assert_int_eq(rk_pid_init(&b, &velocity, 40), RK_OK);
+    for (n = 0; n < 3000; n++) {
+        const double out = 130 * (rng_uniform(&r) - 0.1);
+
+        if (n % 40 == 0) {
+            sp = 60 * (rng_uniform(&r) - 0.5);
+            rk_pid_set_feedforward(&a, 0.1 * out);
+            rk_pid_set_feedforward(&b, 0.1 * out);
+        }
+        if (n % 100 == 60) {
+            rk_pid_set_manual(&a, out);
+            rk_pid_set_manual(&b, out);
+        }
+        if (n % 100 == 80) {
+            rk_pid_set_auto(&a);
+            rk_pid_set_auto(&b);
+        }
+        pv += (0.05 * (sp - pv)) + (0.2 * rng_normal(&r));
+        seen = n % 70 == 3 ? QNAN : pv;
+        moved = rk_pid_scan(&b, sp, seen);
+        stands = rk_pid_scan(&a, sp, seen);
+        ck_close(moved, stands, 1e-9);
+    }
+}
+END_TEST
+
+START_TEST(a_scheme_without_sense_is_refused)
+{
+    rk_pid_params p = plain();
+    rk_pid pid;
+
+    p.algorithm = RK_ALGORITHM_VELOCITY;
+    p.ti = HUGE_VAL; /* nothing would hold the output */
+    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    ck_assert_int_eq(rk_pid_init(&pid, &p, 40), RK_ERR_RANGE);
+    p = plain();
+    p.td = 2;
+    p.tf = 0.4; /* below half a scan: D would swing */
+    p.derivative = RK_SCHEME_TRAPEZOID;
+    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    p.tf = 0.5;
+    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_NONE);
+    p.derivative = RK_SCHEME_FORWARD;
+    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    p = plain();
+    p.integral = (rk_scheme)3;
+    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+}
+END_TEST
+
 Suite *suite_pid(void)
 {
     Suite *suite = suite_create("device/pid");
@@ -457,6 +564,10 @@ Suite *suite_pid(void)
     tcase_add_loop_test(t, direct_action_mirrors_reverse, 0, 4);
     add_table(t, init_refuses_a_value_out_of_range_and_writes_nothing, refused);
     tcase_add_test(t, init_and_reset_refuse_bad_arguments);
+    tcase_add_loop_test(t, each_scheme_has_its_sum_of_a_constant_error, 0, 6);
+    tcase_add_test(t, the_trapezoids_derivative_decays_as_it_should);
+    tcase_add_test(t, velocity_is_position_with_a_tracking_time_of_one_scan);
+    tcase_add_test(t, a_scheme_without_sense_is_refused);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -50,6 +50,9 @@ static const char whole[] = "; a loop\n"
                             "anti-windup = conditional\n"
                             "tracking-time = 30s\n"
                             "pv-filter = 1500ms\n"
+                            "integral-by = trapezoid\n"
+                            "derivative-by = trapezoid\n"
+                            "algorithm = velocity\n"
                             "[require]\n"
                             "ms = 1.7\n"
                             "settling = 10min\n"
@@ -117,6 +120,9 @@ START_TEST(every_key_reaches_its_place)
     ck_assert_double_eq(l.settings.tf, 2);
     ck_assert_double_eq(l.settings.sp_weight, 0.5);
     ck_assert_int_eq((int)l.settings.anti_windup, RK_ANTI_WINDUP_CONDITIONAL);
+    ck_assert_int_eq((int)l.settings.integral, RK_SCHEME_TRAPEZOID);
+    ck_assert_int_eq((int)l.settings.derivative, RK_SCHEME_TRAPEZOID);
+    ck_assert_int_eq((int)l.settings.algorithm, RK_ALGORITHM_VELOCITY);
     ck_assert_double_eq(l.settings.tt, 30);
     ck_assert_double_eq(l.settings.pv_filter, 1.5);
     ck_assert_double_eq(l.requirements.limit[RK_REQUIRE_MS], 1.7);
@@ -225,6 +231,10 @@ static const struct {
     {"[settings]\nkc = 1\nki = 0.1\n", "belong to the parallel form", RK_ERR_RANGE},
     {"[settings]\nform = parallel\nkc = 1\n", "takes kp, ki and kd", RK_ERR_RANGE},
     {"[settings]\nform = fancy\nkc = 1\n", ":2: unknown controller form 'fancy'", RK_ERR_RANGE},
+    {"[settings]\nkc = 1\nti = 3\nintegral-by = midpoint\n", ":4: unknown scheme 'midpoint'",
+     RK_ERR_RANGE},
+    {"[settings]\nkc = 1\nti = 3\nalgorithm = speed\n", ":4: unknown algorithm 'speed'",
+     RK_ERR_RANGE},
     {"[settings]\nkc = 1\nti = 3\nanti-windup = yes\n", ":4: unknown anti-windup 'yes'",
      RK_ERR_RANGE},
     {"[settings]\nkc = 1\nti = 3\nsp-weight = 2\n", "setpoint weight 2", RK_ERR_RANGE},

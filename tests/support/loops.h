@@ -13,9 +13,11 @@ typedef struct loop_variant {
     double kc, ti, td, tf, b, rate;
     rk_anti_windup way;
     double pv_filter;
+    rk_scheme integral, derivative;
+    rk_algorithm algorithm;
 } loop_variant;
 
-enum { VARIANTS = 11 };
+enum { VARIANTS = 18 };
 extern const loop_variant variants[VARIANTS];
 
 /** brix_loop with a variant's settings. */

@@ -4,29 +4,16 @@
 
 #include <redkettle/design/margins.h>
 
-/** How a controller sums its error from scan to scan. */
-typedef enum rk_integral {
-    RK_INTEGRAL_BACKWARD = 0, /* this error counts at once: the controller block's way */
-    RK_INTEGRAL_FORWARD,      /* the output uses the sum up to the last scan */
-    RK_INTEGRAL_TRAPEZOID,    /* half of this error, half of the last */
-} rk_integral;
-
-/** "backward", "forward", "trapezoid". */
-const char *rk_integral_to_text(rk_integral integral);
-
-/** Errors  RK_ERR_RANGE for another word; diag lists them. */
-rk_status rk_integral_from_text(const char *text, rk_integral *integral, rk_diag *diag);
-
 /** How a loop is sampled. */
 typedef struct rk_sampling {
     double ts;    /* scan, s */
     double delay; /* from PV's sample to OUT's change, s: computing and communication */
-    rk_integral integral;
+    rk_scheme integral;
 } rk_sampling;
 
 /**
  * L at e^(j w ts) of the sampled loop: the process exact for an output that is held from scan
- * to scan, the controller as it runs, the derivative by backward differences.
+ * to scan, the controller as it runs, the derivative by the settings' scheme.
  *
  * Range   0 < w <= pi / ts: nothing above it can be told from what is below.
  * Errors  as rk_sampled_margins.

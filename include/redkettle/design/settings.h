@@ -13,6 +13,18 @@ const char *rk_anti_windup_to_text(rk_anti_windup way);
 /** Errors  RK_ERR_RANGE for a word that names no way; diag lists them. */
 rk_status rk_anti_windup_from_text(const char *text, rk_anti_windup *way, rk_diag *diag);
 
+/** "backward", "forward", "trapezoid". */
+const char *rk_scheme_to_text(rk_scheme scheme);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_scheme_from_text(const char *text, rk_scheme *scheme, rk_diag *diag);
+
+/** "position", "velocity". */
+const char *rk_algorithm_to_text(rk_algorithm algorithm);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_algorithm_from_text(const char *text, rk_algorithm *algorithm, rk_diag *diag);
+
 /** How a controller writes its three terms. */
 typedef enum rk_form {
     RK_FORM_IDEAL = 0,    /* kc (1 + 1/(ti s) + td s/(1 + tf s)) */
@@ -36,6 +48,8 @@ typedef struct rk_settings {
     rk_anti_windup anti_windup;
     double tt; /* tracking time, s, > 0; 0: ti without and sqrt(ti td) with derivative action */
     double pv_filter; /* first-order filter on PV before the controller, s, >= 0; 0: none */
+    rk_scheme integral, derivative; /* of its sums and differences, as rk_pid_params */
+    rk_algorithm algorithm;
 } rk_settings;
 
 /** Settings with these three and all else at its default: weight 1, back-calculation. */

@@ -42,6 +42,7 @@ typedef enum rk_flaw {
     RK_FLAW_LEAST_TIMES,
     RK_FLAW_ALARM,
     RK_FLAW_SETPOINT,
+    RK_FLAW_SCHEME,
     RK_FLAWS /* how many there are */
 } rk_flaw;
 

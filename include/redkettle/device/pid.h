@@ -26,6 +26,14 @@
  * Back-calculation: I += ts/tt * (out - v), so that the integral follows what the valve can do.
  * Integral limits: I moves no further beyond i_lo or i_hi.
  *
+ * Schemes. The above is by backward differences. By forward ones inc is kc * ts/ti times the
+ * last scan's error, by the trapezoid the mean of both; the derivative by the trapezoid is D =
+ * (2tf-ts)/(2tf+ts) * D + 2 kc td/(2tf+ts) * (g - g_last), for 2 tf >= ts.
+ *
+ * Velocity. v = out + (P - P_last) + inc + (D - D_last) + (ff - ff_last) from the last output,
+ * the limited one: nothing can wind up, and anti-windup and limits of I do nothing. It needs
+ * integral action: without it nothing would hold the output where it belongs.
+ *
  * Without integral action I holds what the output was when the controller took over; with
  * `biased` it then goes to bias with the time constant tt, and a P controller's offset is that
  * of the textbook, 1 / (1 + kc * gain) of a setpoint step from there.
@@ -44,6 +52,19 @@ typedef enum rk_anti_windup {
     RK_ANTI_WINDUP_CONDITIONAL = 1,
     RK_ANTI_WINDUP_BACK_CALCULATION = 2,
 } rk_anti_windup;
+
+/** How sums and differences from scan to scan stand for an integral or a derivative. */
+typedef enum rk_scheme {
+    RK_SCHEME_BACKWARD = 0,  /* this scan's value counts at once: the default */
+    RK_SCHEME_FORWARD = 1,   /* the last scan's counts; of the integral only */
+    RK_SCHEME_TRAPEZOID = 2, /* half of this, half of the last */
+} rk_scheme;
+
+/** What the controller adds up: where the output is to stand, or by how much it is to move. */
+typedef enum rk_algorithm {
+    RK_ALGORITHM_POSITION = 0,
+    RK_ALGORITHM_VELOCITY = 1,
+} rk_algorithm;
 
 /** What decides the output. */
 typedef enum rk_pid_mode {
@@ -67,6 +88,8 @@ typedef struct rk_pid_params {
     rk_real out_rate;    /* out-EU per s, > 0; RK_REAL_MAX or infinite: no rate limit */
     rk_real i_lo, i_hi;  /* of I, out-EU, i_lo < i_hi */
     rk_anti_windup anti_windup;
+    rk_scheme integral, derivative; /* of I, and of D: backward or trapezoid */
+    rk_algorithm algorithm;
     rk_real tt;       /* tracking time, s, >= ts; read for back-calculation and bias only */
     bool biased;      /* without integral action: go to bias */
     rk_real bias;     /* out-EU; read if biased */
@@ -83,15 +106,18 @@ typedef struct rk_pid_params {
 /** Plain storage; only the functions below write it. */
 typedef struct rk_pid {
     rk_pid_params params;
-    rk_real ki_ts;                 /* kc * (ts / ti), out-EU per pv-EU */
+    rk_real ki_ts;                 /* of this scan's error: kc * (ts / ti), out-EU per pv-EU */
+    rk_real ki_last;               /* and of the last scan's; backward: 0 */
     rk_real kt_ts;                 /* ts / tt, no unit; 0: no back-calculation */
     rk_real fade;                  /* ts / tt of the way to bias; 0: not biased */
-    rk_real ad, kd;                /* tf / (tf + ts), and kc * (td / (tf + ts)) */
+    rk_real ad, kd;                /* of D and of its move; backward: tf / (tf + ts), and
+                                      kc * (td / (tf + ts)) */
     rk_real out_step, sp_step;     /* out_rate * ts, out-EU, and sp_rate * ts, pv-EU */
     rk_real manual_out, track_out; /* out-EU, as they were given */
     rk_real ff;                    /* feedforward, out-EU */
     rk_real sp_now;                /* s: where the setpoint's ramp is, pv-EU */
     rk_real i, d, g_last, out;     /* state: I, D, g of the scan before, the output */
+    rk_real e_last, p_last, ff_last; /* .. its error, P and feedforward */
     rk_pid_mode mode;
     bool bad;   /* the last scan had no good sp and pv */
     bool fresh; /* the next good scan takes sp and pv as it finds them: no kick, no bump */

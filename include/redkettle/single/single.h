@@ -15,7 +15,8 @@
 typedef struct rk_single_params {
     double ts, kc, ti, td, tf; /* as rk_pid_params */
     double sp_weight, d_sp_weight, out_lo, out_hi, out_rate;
-    int anti_windup; /* rk_anti_windup */
+    int anti_windup;                     /* rk_anti_windup */
+    int integral, derivative, algorithm; /* rk_scheme, rk_algorithm */
     double tt, pv_filter;
     bool twin; /* with rk_plant, of these parameters: */
     double a[2][2], b0[2], b1[2];
@@ -25,7 +26,8 @@ typedef struct rk_single_params {
 
 /** The coefficients of the blocks, as rk_pid and rk_filter say. */
 typedef struct rk_single_coefficients {
-    double kc, ki_ts, kt_ts, ad, kd, d_weight, p_weight, out_lo, out_hi, out_step, pv_part;
+    double kc, ki_ts, ki_last, kt_ts, ad, kd, d_weight, p_weight, out_lo, out_hi, out_step,
+        pv_part;
 } rk_single_coefficients;
 
 typedef struct rk_single rk_single;
