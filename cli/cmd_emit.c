@@ -15,6 +15,7 @@ typedef struct emit_job {
     const char *dir;
     bool st, c, xml, sheet, vectors, chosen, force, show;
     rk_number number;
+    bool fixed;
 } emit_job;
 
 static const struct argp_option options[] = {
@@ -25,7 +26,9 @@ static const struct argp_option options[] = {
      "vectors (of a test); default: all",
      1},
     {"real", OPT_REAL, "TYPE", 0,
-     "what the text counts in: lreal (LREAL, double; default) or real (REAL, float)", 1},
+     "what the text counts in: lreal (LREAL, double; default), real (REAL, float), or fixed (C "
+     "alone: integers)",
+     1},
     {"show", OPT_SHOW, NULL, 0, "print the equations and coefficients, and write nothing", 1},
     {"force", OPT_FORCE, NULL, 0, "replace files that stand there with other content", 1},
     {0},
@@ -61,8 +64,9 @@ static void take_real(struct argp_state *state, const char *arg, emit_job *e)
 {
     rk_diag diag = {RK_OK, ""};
 
-    if (rk_number_from_text(arg, &e->number, &diag) != RK_OK) {
-        argp_failure(state, EXIT_USAGE, 0, "--real: %s", diag.text);
+    e->fixed = strcmp(arg, "fixed") == 0;
+    if (!e->fixed && rk_number_from_text(arg, &e->number, &diag) != RK_OK) {
+        argp_failure(state, EXIT_USAGE, 0, "--real: %s, fixed", diag.text);
     }
 }
 
@@ -109,7 +113,7 @@ static const struct argp argp = {
     NULL,
     NULL};
 
-enum { FILES_MAX = 12 };
+enum { FILES_MAX = 14 };
 /* What a file's name begins with. */
 typedef enum about { CONTROLLER, PLANT, LOOP } about;
 typedef rk_status emit_function(const rk_loop_design *loop, rk_number number, rk_text *text,
@@ -159,6 +163,20 @@ static rk_status emit_sheet_csv(const rk_loop_design *loop, rk_number number, rk
     return rk_emit_sheet_csv(loop, text, diag);
 }
 
+static rk_status emit_fixed_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                   rk_diag *diag)
+{
+    (void)number;
+    return rk_emit_fixed_header(loop, text, diag);
+}
+
+static rk_status emit_fixed_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+                                   rk_diag *diag)
+{
+    (void)number;
+    return rk_emit_fixed_source(loop, text, diag);
+}
+
 /* Without a model there is no twin. */
 static int make_outputs(const emit_job *e, output *o)
 {
@@ -170,11 +188,13 @@ static int make_outputs(const emit_job *e, output *o)
         emit_function *emit;
     } all[FILES_MAX] = {
         {e->st, CONTROLLER, ".st", rk_emit_st},
-        {e->c, CONTROLLER, ".h", rk_emit_c_header},
-        {e->c, CONTROLLER, ".c", rk_emit_c_source},
+        {e->c && !e->fixed, CONTROLLER, ".h", rk_emit_c_header},
+        {e->c && !e->fixed, CONTROLLER, ".c", rk_emit_c_source},
+        {e->c && e->fixed, CONTROLLER, "_fixed.h", emit_fixed_header},
+        {e->c && e->fixed, CONTROLLER, "_fixed.c", emit_fixed_source},
         {e->st && twin, PLANT, ".st", rk_emit_plant_st},
-        {e->c && twin, PLANT, ".h", rk_emit_plant_c_header},
-        {e->c && twin, PLANT, ".c", rk_emit_plant_c_source},
+        {e->c && twin && !e->fixed, PLANT, ".h", rk_emit_plant_c_header},
+        {e->c && twin && !e->fixed, PLANT, ".c", rk_emit_plant_c_source},
         {e->sheet, CONTROLLER, "_settings.txt", emit_sheet},
         {e->sheet, CONTROLLER, "_settings.csv", emit_sheet_csv},
         {e->vectors, CONTROLLER, "_vectors.csv", rk_emit_vectors},
@@ -304,9 +324,11 @@ static int report(const emit_job *e, const output *o)
     for (i = 0; i < o->count; i++) {
         (void)printf("  %s\n", files[i]);
     }
-    (void)printf("Call the block from a cyclic task with an interval of %s.\n"
-                 "Prove it before it meets a PLC: redkettle prove %s --dir %s\n",
-                 scan, e->j.input, e->dir);
+    (void)printf("Call the block from a cyclic task with an interval of %s.\n", scan);
+    if (!e->fixed) {
+        (void)printf("Prove it before it meets a PLC: redkettle prove %s --dir %s\n",
+                     e->j.input, e->dir);
+    }
     return EXIT_DONE;
 }
 
@@ -352,7 +374,12 @@ static int run(job *j)
     if (status == EXIT_DONE && e->show && (e->chosen || e->force || e->j.json)) {
         status = fail(&e->j, EXIT_USAGE, "--show prints, and writes nothing: give it alone");
     }
-    if (!e->chosen) {
+    if (status == EXIT_DONE && e->fixed && (e->st || e->xml || e->vectors || e->show)) {
+        status = fail(&e->j, EXIT_USAGE, "--real fixed is of the C alone: --to c,sheet");
+    }
+    if (!e->chosen && e->fixed) {
+        e->c = e->sheet = true;
+    } else if (!e->chosen) {
         e->st = e->c = e->xml = e->sheet = e->vectors = true;
     }
     if (status == EXIT_DONE && e->show) return show_equations(e);

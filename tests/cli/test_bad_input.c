@@ -389,6 +389,10 @@ static const struct {
     {4, "is a file, not a directory", {"emit", "full.loop", "--dir", "good.csv"}},
     {4, "cannot open", {"emit", "missing.loop"}},
     {2, "unknown number type 'half'", {"emit", "full.loop", "--real", "half"}},
+    {2,
+     "--real fixed is of the C alone",
+     {"emit", "full.loop", "--real", "fixed", "--to", "st"}},
+    {3, "fixed point needs PV's range", {"emit", "full.loop", "--real", "fixed"}},
     /* prove */
     {2, "give the loop file", {"prove"}},
     {2, "give the loop file", {"prove", "good.csv"}},

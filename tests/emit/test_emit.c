@@ -417,10 +417,11 @@ static Suite *suite_emit(void)
 }
 
 Suite *suite_program(void);
+Suite *suite_fixed(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_emit, suite_program};
+    static Suite *(*const makers[])(void) = {suite_emit, suite_program, suite_fixed};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -71,6 +71,22 @@ rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_number number, r
 void rk_emit_prefix(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
 /**
+ * The controller as C99 for targets without floating point, NAME_controller_fixed: 32-bit
+ * integers in counts of the units, scaled from the ranges, and 64-bit products. No input makes
+ * it overflow; its head states how far OUT can be from the floating block's over 10,000 scans.
+ * (With conditional integration one increment comes on top where one of both just stops at a
+ * limit.)
+ *
+ * Errors  as rk_emit_c_source; RK_ERR_RANGE for a loop without PV's range, or gains that leave
+ * too few digits; RK_ERR_UNSUPPORTED for the velocity algorithm and sums other than backward.
+ */
+rk_status rk_emit_fixed_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_fixed_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+
+/** That error, out-EU. Errors  as above. */
+rk_status rk_emit_fixed_error(const rk_loop_design *loop, double *error, rk_diag *diag);
+
+/**
  * The program that wires the blocks: a ramp for the setpoint, the controller, the twin behind a
  * switch, and a check at run time that the task's interval is the scan; the variables that it
  * shares with the PLC; a configuration whose task has the scan as its interval. A cold start is
