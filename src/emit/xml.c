@@ -163,14 +163,14 @@ static void variable(xml *x, const char *name, const char *type, const char *ini
 static void interface(xml *x, const rki_block *b)
 {
     static const struct {
-        rki_section section;
         const char *element;
+        rki_section section;
         bool constant;
-    } sections[] = {{RKI_INPUTS, "inputVars", false},
-                    {RKI_OUTPUTS, "outputVars", false},
-                    {RKI_CONSTANTS, "localVars", true},
-                    {RKI_LOCALS, "localVars", false},
-                    {RKI_EXTERNALS, "externalVars", false}};
+    } sections[] = {{"inputVars", RKI_INPUTS, false},
+                    {"outputVars", RKI_OUTPUTS, false},
+                    {"localVars", RKI_CONSTANTS, true},
+                    {"localVars", RKI_LOCALS, false},
+                    {"externalVars", RKI_EXTERNALS, false}};
     size_t s;
     int i;
 

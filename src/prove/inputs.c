@@ -171,7 +171,7 @@ rk_status rki_inputs_create(const rki_rig *rig, size_t scans, bool sane, rki_inp
     } else {
         status = add_vectors(rig, inputs, scans, &used, diag);
     }
-    if (status == RK_OK) {
+    if (status == RK_OK && *inputs != NULL) {
         fill(rig, &s, scans, *inputs + used);
         *count = used + scans;
     }

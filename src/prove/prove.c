@@ -17,8 +17,12 @@ rk_prove_plan rk_prove_plan_make(void)
 /* The same bits; all values that are no numbers count as one. */
 static bool same(double a, double b)
 {
+    uint64_t a_bits, b_bits;
+
     if (isnan(a) || isnan(b)) return isnan(a) && isnan(b);
-    return memcmp(&a, &b, sizeof a) == 0;
+    memcpy(&a_bits, &a, sizeof a_bits);
+    memcpy(&b_bits, &b, sizeof b_bits);
+    return a_bits == b_bits;
 }
 
 static double apart(double a, double b)

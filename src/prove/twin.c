@@ -108,7 +108,7 @@ rk_status rk_twin_on_record(const rk_loop_design *loop, const char *plant_st,
     run->measured = columns + (2 * run->rows);
     run->twin = columns + (3 * run->rows);
     status = set_up(&t, plant_st, diag);
-    if (status == RK_OK) {
+    if (status == RK_OK && t.out.at != NULL && t.pv.at != NULL) {
         status = run_rows(&t, loop->ts, record, &loop->model, run, diag);
     }
     rk_plc_free(t.plc);

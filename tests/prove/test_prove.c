@@ -19,7 +19,7 @@ static texts emitted_in(const rk_loop_design *loop, rk_number number)
         rk_emit_plant_st, rk_emit_plant_c_header, rk_emit_plant_c_source};
     const int count = loop->has_model ? 6 : 3;
     rk_diag diag = {RK_OK, ""};
-    texts t = {.program = {NULL}};
+    texts t = {.text = {NULL}};
     const char *chars[6] = {NULL};
     int i;
 
@@ -406,7 +406,7 @@ START_TEST(calls_without_sense_are_refused)
 {
     rk_loop_design loop = brix_loop();
     rk_prove_plan plan = {.scans = 0};
-    const rk_program program = {NULL};
+    const rk_program program = {.controller_st = NULL};
     rk_proof proof;
 
     ck_assert_int_eq(rk_prove(NULL, &program, &plan, &proof, NULL), RK_ERR_ARG);
