@@ -23,7 +23,7 @@ static rk_status check(const rk_model *model, const rk_settings *settings,
                            "scan %g s, delay %g s: give a scan above 0, a delay of 0 or more",
                            sampling->ts, sampling->delay);
     }
-    if ((int)sampling->integral < 0 || sampling->integral > RK_SCHEME_TRAPEZOID) {
+    if ((int)sampling->integral < 0 || sampling->integral > RK_SCHEME_FORWARD) {
         return rk_diag_set(diag, RK_ERR_RANGE, "an integral that is none");
     }
     return RK_OK;

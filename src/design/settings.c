@@ -10,7 +10,7 @@
 
 static const char *const anti_windup_words[] = {"none", "conditional", "back-calculation",
                                                 NULL};
-static const char *const scheme_words[] = {"backward", "forward", "trapezoid", NULL};
+static const char *const scheme_words[] = {"backward", "trapezoid", "forward", NULL};
 static const char *const algorithm_words[] = {"position", "velocity", NULL};
 static const char *const form_words[] = {"ideal", "series", "parallel", NULL};
 

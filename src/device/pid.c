@@ -3,6 +3,9 @@
 
 #include <stddef.h>
 
+/* What the build has beyond backward differences and the position algorithm. */
+enum { SCHEMES = RK_CFG_PID_SCHEMES };
+
 rk_pid_params rk_pid_params_make(void)
 {
     const rk_pid_params made = {
@@ -72,13 +75,11 @@ static bool is_met(const rk_real *x, demand what)
 /* A filter shorter than half a scan would make the trapezoid's derivative swing. */
 static bool has_sound_scheme(const rk_pid_params *p)
 {
-    if ((unsigned)p->integral > RK_SCHEME_TRAPEZOID) return false;
-    if ((unsigned)p->algorithm > RK_ALGORITHM_VELOCITY) return false;
-    if (p->algorithm == RK_ALGORITHM_VELOCITY && !(p->ti <= RK_REAL_MAX)) return false;
-    if (p->derivative == RK_SCHEME_TRAPEZOID) {
-        return !(p->td > 0) || (RK_C(2.0) * p->tf) >= p->ts;
-    }
-    return p->derivative == RK_SCHEME_BACKWARD;
+    if (!SCHEMES) return !p->integral && !p->derivative && !p->algorithm;
+    if ((unsigned)p->integral > RK_SCHEME_FORWARD) return false;
+    if ((unsigned)p->derivative > RK_SCHEME_TRAPEZOID) return false;
+    if (p->derivative && p->td > 0 && p->tf + p->tf < p->ts) return false;
+    return p->algorithm == RK_ALGORITHM_POSITION || p->ti <= RK_REAL_MAX;
 }
 
 /* All but the output it starts from. */
@@ -111,26 +112,27 @@ rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now)
                                                                   : RK_FLAW_OUT_NOW;
 }
 
-static void take_scheme(rk_pid *pid, const rk_pid_params *p)
+static void take_backward(rk_pid *pid, const rk_pid_params *p)
 {
-    const rk_real two_tf = RK_C(2.0) * p->tf;
-
     pid->ki_ts = p->kc * (p->ts / p->ti);
     pid->ki_last = RK_C(0.0);
-    if (p->integral == RK_SCHEME_FORWARD) {
-        pid->ki_last = pid->ki_ts;
-        pid->ki_ts = RK_C(0.0);
-    }
-    if (p->integral == RK_SCHEME_TRAPEZOID) {
-        pid->ki_ts = RK_C(0.5) * pid->ki_ts;
-        pid->ki_last = pid->ki_ts;
-    }
     pid->ad = p->tf / (p->tf + p->ts);
     pid->kd = p->kc * (p->td / (p->tf + p->ts));
-    if (p->derivative == RK_SCHEME_TRAPEZOID) {
-        pid->ad = (two_tf - p->ts) / (two_tf + p->ts);
-        pid->kd = p->kc * ((RK_C(2.0) * p->td) / (two_tf + p->ts));
-    }
+}
+
+/* The same, of which backward differences are the case of no late part. */
+static void take_scheme(rk_pid *pid, const rk_pid_params *p)
+{
+    const rk_real ki = p->kc * (p->ts / p->ti);
+    /* A scan's part that the last value counts for: 0, a half, all. */
+    const rk_real late_i = RK_C(0.5) * (rk_real)(int)p->integral;
+    const rk_real late_d = p->ts * (RK_C(0.5) * (rk_real)(int)p->derivative);
+    const rk_real below = p->tf + (p->ts - late_d);
+
+    pid->ki_last = ki * late_i;
+    pid->ki_ts = ki - pid->ki_last;
+    pid->ad = (p->tf - late_d) / below;
+    pid->kd = p->kc * (p->td / below);
 }
 
 /* The fields that the parameters determine. */
@@ -140,7 +142,11 @@ static void take_params(rk_pid *pid, const rk_pid_params *p)
     const rk_real to_track = p->ts / p->tt;
 
     pid->params = *p;
-    take_scheme(pid, p);
+    if (SCHEMES) {
+        take_scheme(pid, p);
+    } else {
+        take_backward(pid, p);
+    }
     /* Without an integral there is nothing to wind up, and paying back would move the bias. */
     pid->kt_ts = RK_C(0.0);
     pid->fade = RK_C(0.0);
@@ -178,7 +184,6 @@ rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
     pid->g_last = RK_C(0.0);
     pid->e_last = RK_C(0.0);
     pid->p_last = RK_C(0.0);
-    pid->ff_last = RK_C(0.0);
     pid->out = out_now;
     pid->mode = RK_PID_AUTO;
     pid->bad = false;
@@ -211,8 +216,7 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out)
     pid->d = RK_C(0.0);
     pid->g_last = (pid->params.d_sp_weight * sp) - pv;
     pid->e_last = sp - pv;
-    pid->p_last = pid->params.kc * ((pid->params.sp_weight * sp) - pv);
-    pid->ff_last = pid->ff;
+    pid->p_last = (pid->params.kc * ((pid->params.sp_weight * sp) - pv)) + pid->ff;
     pid->out = out;
     pid->fresh = false;
     pid->at_pv = false;
@@ -320,7 +324,7 @@ static rk_real increment(const rk_pid *pid, rk_real e, rk_real i_last)
     const rk_real e_last = pid->fresh ? e : pid->e_last;
 
     if (pid->fade > 0) return pid->fade * (pid->params.bias - i_last);
-    if (pid->ki_last == 0) return pid->ki_ts * e;
+    if (!SCHEMES || pid->ki_last == 0) return pid->ki_ts * e;
     return (pid->ki_ts * e) + (pid->ki_last * e_last);
 }
 
@@ -328,9 +332,8 @@ static rk_real increment(const rk_pid *pid, rk_real e, rk_real i_last)
 static rk_real moved(const rk_pid *pid, rk_real p, rk_real inc, rk_real d_move)
 {
     const rk_real p_last = pid->fresh ? p : pid->p_last;
-    const rk_real ff_last = pid->fresh ? pid->ff : pid->ff_last;
 
-    return (pid->out + (((p - p_last) + inc) + d_move)) + (pid->ff - ff_last);
+    return pid->out + (((p - p_last) + inc) + d_move);
 }
 
 rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
@@ -351,8 +354,8 @@ rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
     if (pid->mode != RK_PID_AUTO) {
         out = led(pid, pid->out);
         i = ((out - p) - d) - pid->ff;
-    } else if (pid->params.algorithm == RK_ALGORITHM_VELOCITY) {
-        out = limited(pid, moved(pid, p, increment(pid, s - y, pid->i), d - d_last));
+    } else if (SCHEMES && pid->params.algorithm == RK_ALGORITHM_VELOCITY) {
+        out = limited(pid, moved(pid, p + pid->ff, increment(pid, s - y, pid->i), d - d_last));
         i = ((out - p) - d) - pid->ff;
     } else {
         const rk_real i_last = pid->fresh ? ((pid->out - p) - d) - pid->ff : pid->i;
@@ -376,9 +379,10 @@ rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
     pid->i = i;
     pid->d = d;
     pid->g_last = g;
-    pid->e_last = s - y;
-    pid->p_last = p;
-    pid->ff_last = pid->ff;
+    if (SCHEMES) {
+        pid->e_last = s - y;
+        pid->p_last = p + pid->ff;
+    }
     pid->out = out;
     pid->bad = false;
     pid->fresh = false;

@@ -184,12 +184,12 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
 {
     static const char *const ki_words[][2] = {
         {"kc * (scan / ti)", ""},
-        {"of this error: by forward sums none", "of the last error: kc * (scan / ti)"},
         {"of this error: half of kc * (scan / ti)", "of the last error: the other half"},
+        {"of this error: by forward sums none", "of the last error: kc * (scan / ti)"},
     };
     static const char *const d_words[][2] = {
         {"kc * (td / (tf + scan))", "tf / (tf + scan)"},
-        {"kc * (2 td / (2 tf + scan))", "(2 tf - scan) / (2 tf + scan)"},
+        {"kc * (td / (tf + scan / 2))", "(tf - scan / 2) / (tf + scan / 2)"},
     };
     const rk_settings *s = &c->loop->settings;
     const int trapezoid = s->derivative == RK_SCHEME_TRAPEZOID;

@@ -87,9 +87,10 @@ START_TEST(a_cancelled_pole_has_the_closed_forms_limit)
 {
     const double h = 0.5, tau = 10, a = exp(-h / tau), d = _i;
     const rk_model m = fopdt(-3, tau, d * h);
-    const double ti[3] = {h / (exp(h / tau) - 1), h / (1 - a), 0.5 * h * (1 + a) / (1 - a)};
-    const double g[3] = {-3 * (1 - a) / a, -3 * (1 - a),
-                         -3 * (1 - a) * (1 + (0.5 * h / ti[2]))};
+    /* by rk_scheme: backward, trapezoid, forward */
+    const double ti[3] = {h / (exp(h / tau) - 1), 0.5 * h * (1 + a) / (1 - a), h / (1 - a)};
+    const double g[3] = {-3 * (1 - a) / a, -3 * (1 - a) * (1 + (0.5 * h / ti[1])),
+                         -3 * (1 - a)};
     const double limit = 2 * sin(PI / (2 * ((2 * d) + 1)));
     int i;
 

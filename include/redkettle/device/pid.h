@@ -56,8 +56,8 @@ typedef enum rk_anti_windup {
 /** How sums and differences from scan to scan stand for an integral or a derivative. */
 typedef enum rk_scheme {
     RK_SCHEME_BACKWARD = 0,  /* this scan's value counts at once: the default */
-    RK_SCHEME_FORWARD = 1,   /* the last scan's counts; of the integral only */
-    RK_SCHEME_TRAPEZOID = 2, /* half of this, half of the last */
+    RK_SCHEME_TRAPEZOID = 1, /* half of this, half of the last */
+    RK_SCHEME_FORWARD = 2,   /* the last scan's counts; of the integral only */
 } rk_scheme;
 
 /** What the controller adds up: where the output is to stand, or by how much it is to move. */
@@ -117,7 +117,7 @@ typedef struct rk_pid {
     rk_real ff;                    /* feedforward, out-EU */
     rk_real sp_now;                /* s: where the setpoint's ramp is, pv-EU */
     rk_real i, d, g_last, out;     /* state: I, D, g of the scan before, the output */
-    rk_real e_last, p_last, ff_last; /* .. its error, P and feedforward */
+    rk_real e_last, p_last;        /* .. its error, and its P with the feedforward */
     rk_pid_mode mode;
     bool bad;   /* the last scan had no good sp and pv */
     bool fresh; /* the next good scan takes sp and pv as it finds them: no kick, no bump */
