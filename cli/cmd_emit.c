@@ -122,12 +122,13 @@ typedef rk_status emit_function(const rk_loop_design *loop, rk_number number, rk
 /* What is written, all of it made before any of it is. */
 typedef struct output {
     char path[FILES_MAX][RK_PATH_CHARS + RK_BLOCK_NAME_CHARS];
+    const char *meaning[FILES_MAX];
     rk_text *text[FILES_MAX];
     size_t count;
 } output;
 
 static int add_output(const emit_job *e, output *o, about what, const char *ending,
-                      emit_function *emit)
+                      const char *meaning, emit_function *emit)
 {
     rk_diag diag = {RK_OK, ""};
     char name[RK_BLOCK_NAME_CHARS];
@@ -142,6 +143,7 @@ static int add_output(const emit_job *e, output *o, about what, const char *endi
     }
     (void)snprintf(o->path[o->count], sizeof o->path[o->count], "%s/%s%s", e->dir, name,
                    ending);
+    o->meaning[o->count] = meaning;
     o->text[o->count] = rk_text_create();
     status = emit(&e->j.loop, e->number, o->text[o->count], &diag);
     o->count++;
@@ -185,29 +187,36 @@ static int make_outputs(const emit_job *e, output *o)
         bool wanted;
         about what;
         const char *ending;
+        const char *meaning;
         emit_function *emit;
     } all[FILES_MAX] = {
-        {e->st, CONTROLLER, ".st", rk_emit_st},
-        {e->c && !e->fixed, CONTROLLER, ".h", rk_emit_c_header},
-        {e->c && !e->fixed, CONTROLLER, ".c", rk_emit_c_source},
-        {e->c && e->fixed, CONTROLLER, "_fixed.h", emit_fixed_header},
-        {e->c && e->fixed, CONTROLLER, "_fixed.c", emit_fixed_source},
-        {e->st && twin, PLANT, ".st", rk_emit_plant_st},
-        {e->c && twin && !e->fixed, PLANT, ".h", rk_emit_plant_c_header},
-        {e->c && twin && !e->fixed, PLANT, ".c", rk_emit_plant_c_source},
-        {e->sheet, CONTROLLER, "_settings.txt", emit_sheet},
-        {e->sheet, CONTROLLER, "_settings.csv", emit_sheet_csv},
-        {e->vectors, CONTROLLER, "_vectors.csv", rk_emit_vectors},
-        {e->st, LOOP, "_program.st", rk_emit_program_st},
-        {e->st, LOOP, "_variables.csv", rk_emit_variables},
-        {e->xml, LOOP, ".xml", rk_emit_xml},
+        {e->st, CONTROLLER, ".st", "the controller, Structured Text", rk_emit_st},
+        {e->c && !e->fixed, CONTROLLER, ".h", "the controller, C99", rk_emit_c_header},
+        {e->c && !e->fixed, CONTROLLER, ".c", "", rk_emit_c_source},
+        {e->c && e->fixed, CONTROLLER, "_fixed.h", "the controller in integers, C99",
+         emit_fixed_header},
+        {e->c && e->fixed, CONTROLLER, "_fixed.c", "", emit_fixed_source},
+        {e->st && twin, PLANT, ".st", "the plant's twin, Structured Text", rk_emit_plant_st},
+        {e->c && twin && !e->fixed, PLANT, ".h", "the plant's twin, C99",
+         rk_emit_plant_c_header},
+        {e->c && twin && !e->fixed, PLANT, ".c", "", rk_emit_plant_c_source},
+        {e->sheet, CONTROLLER, "_settings.txt",
+         "the settings in every form and unit, and the proof", emit_sheet},
+        {e->sheet, CONTROLLER, "_settings.csv", "", emit_sheet_csv},
+        {e->vectors, CONTROLLER, "_vectors.csv", "a test: what goes in, what must come out",
+         rk_emit_vectors},
+        {e->st, LOOP, "_program.st", "program, task and variables around the blocks",
+         rk_emit_program_st},
+        {e->st, LOOP, "_variables.csv", "the variables: types, units, ranges",
+         rk_emit_variables},
+        {e->xml, LOOP, ".xml", "all of it, for exchange between PLC tools", rk_emit_xml},
     };
     int status = EXIT_DONE;
     size_t i;
 
     for (i = 0; i < FILES_MAX && status == EXIT_DONE; i++) {
         if (all[i].wanted) {
-            status = add_output(e, o, all[i].what, all[i].ending, all[i].emit);
+            status = add_output(e, o, all[i].what, all[i].ending, all[i].meaning, all[i].emit);
         }
     }
     return status;
@@ -306,10 +315,14 @@ static int report(const emit_job *e, const output *o)
     const char *files[FILES_MAX] = {NULL};
     rk_diag diag = {RK_OK, ""};
     char scan[SHOWN_CHARS];
+    int width = 0;
     size_t i;
 
     for (i = 0; i < o->count; i++) {
         files[i] = o->path[i];
+        if ((int)strlen(files[i]) > width) {
+            width = (int)strlen(files[i]);
+        }
     }
     if (e->j.json) {
         rk_text *text = rk_text_create();
@@ -322,7 +335,8 @@ static int report(const emit_job *e, const output *o)
                  rk_settings_mode(&e->j.loop.settings), e->j.loop.name, scan,
                  e->j.loop.settings.kc < 0 ? "direct acting" : "reverse acting");
     for (i = 0; i < o->count; i++) {
-        (void)printf("  %s\n", files[i]);
+        (void)printf("  %-*s%s\n", o->meaning[i][0] != '\0' ? width + 2 : 0, files[i],
+                     o->meaning[i]);
     }
     (void)printf("Call the block from a cyclic task with an interval of %s.\n", scan);
     if (!e->fixed) {
