@@ -243,10 +243,8 @@ static int run_twin(prove_job *p, const texts *t)
     status = rk_twin_on_record(&p->j.loop, t->content[PLANT_ST], p->j.record, &run, &diag);
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
     if (!p->j.json) {
-        (void)printf(
-            "\nThe plant's text on the OUT of %s: %.4g %s from the measured PV (rms), at "
-            "most %.4g at %.6g s.\n",
-            p->j.loop.record_file, run.rms, p->j.loop.pv_units, run.worst, run.worst_at);
+        (void)printf("  %-16s %.4g %s (rms) from the measured PV, at most %.4g\n",
+                     "twin on record", run.rms, p->j.loop.pv_units, run.worst);
     }
     if (p->curves != NULL) {
         exit_status = write_curves(p, &run);

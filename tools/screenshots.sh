@@ -49,7 +49,7 @@ shot terminal-search 'redkettle search blend-brix.loop --mode PID --overshoot 5 
 shot terminal-check 'redkettle check blend-brix.loop --sp 14 --sp 18' 8 180x62
 shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --case "calm: rule=lambda lambda=52s"'
 shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
-shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; redkettle prove blend-brix.loop --dir plc; tail -n 5 plc/blend_brix_controller_settings.txt'
+shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; redkettle prove blend-brix.loop --dir plc'
 shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --at 15min manual=40 --soft-start 5min --figure run.png'
 cp demo/run.png "$shots/run.png"
 (cd demo && "$tool" check blend-brix.loop --figure "$shots/frequency.png" >/dev/null &&

@@ -397,7 +397,7 @@ static void prove_what_was_emitted(const char *dir, const char *path)
     o = TOOL(dir, "prove", path, "--dir", "plc", "--no-c", "--curves", "twin.csv");
     ck_assert_int_eq(o.status, 0);
     ck_assert_ptr_nonnull(strstr(o.out, "Verdict: PROVEN"));
-    ck_assert_ptr_nonnull(strstr(o.out, "The plant's text on the OUT of"));
+    ck_assert_ptr_nonnull(strstr(o.out, "twin on record"));
     outcome_free(&o);
     sheet = get_file(path_in(dir, "twin.csv"), NULL);
     ck_assert_int_eq(strncmp(sheet, "time_s,out,pv,twin\r\n", 20), 0);

