@@ -117,6 +117,12 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
         (void)rk_form_from_text(value, &r->given.form, &diag);
     } else if (strcmp(key, "anti-windup") == 0) {
         (void)rk_anti_windup_from_text(value, &c->settings.anti_windup, &diag);
+    } else if (strcmp(key, "integral-by") == 0) {
+        (void)rk_scheme_from_text(value, &c->settings.integral, &diag);
+    } else if (strcmp(key, "derivative-by") == 0) {
+        (void)rk_scheme_from_text(value, &c->settings.derivative, &diag);
+    } else if (strcmp(key, "algorithm") == 0) {
+        (void)rk_algorithm_from_text(value, &c->settings.algorithm, &diag);
     } else {
         return false;
     }

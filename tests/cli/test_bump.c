@@ -99,6 +99,39 @@ START_TEST(bump_inspect_fit_recover_the_plant_of_each_demo_loop)
 }
 END_TEST
 
+/* From the test to program text that gives the design's numbers, whatever it counts in. */
+START_TEST(each_demo_loop_goes_all_the_way_to_proven_text)
+{
+    static const char *const numbers[] = {"lreal", "real"};
+    char *dir = scratch_make(), loop[64];
+    outcome o;
+    size_t i;
+
+    (void)snprintf(loop, sizeof loop, "%s.loop", hall[_i].file);
+    put_loop(dir, hall[_i].file, 0);
+    bump(dir, _i);
+    (void)snprintf(loop, sizeof loop, "%s.csv", hall[_i].file);
+    ck_assert_int_eq(rename(path_in(dir, "test.csv"), path_in(dir, loop)), 0);
+    (void)snprintf(loop, sizeof loop, "%s.loop", hall[_i].file);
+    o = TOOL(dir, "fit", loop, "--kind", hall[_i].kind, "--save");
+    ck_assert_msg(o.status == 0, "%s: %s", loop, o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "tune", loop, "--rule", "simc", "--save");
+    ck_assert_msg(o.status == 0, "%s: %s", loop, o.err);
+    outcome_free(&o);
+    for (i = 0; i < COUNT(numbers); i++) {
+        o = TOOL(dir, "emit", loop, "--dir", numbers[i], "--real", numbers[i]);
+        ck_assert_msg(o.status == 0, "%s: %s", loop, o.err);
+        outcome_free(&o);
+        o = TOOL(dir, "prove", loop, "--dir", numbers[i]);
+        ck_assert_msg(o.status == 0 && strstr(o.out, "Verdict: PROVEN") != NULL, "%s: %s%s",
+                      loop, o.out, o.err);
+        outcome_free(&o);
+    }
+    scratch_free(dir);
+}
+END_TEST
+
 /* Not only with the seed that stands in the file: of 20 others at least 15 are inside 95 %
    intervals, but for a chance of 1 in 4,000. */
 START_TEST(the_intervals_hold_for_other_noise_too)
@@ -436,6 +469,7 @@ Suite *suite_bump_command(void)
     TCase *many = tcase_create("statistics");
 
     add_table(t, bump_inspect_fit_recover_the_plant_of_each_demo_loop, hall);
+    add_table(t, each_demo_loop_goes_all_the_way_to_proven_text, hall);
     tcase_add_test(t, a_run_repeats_to_the_last_byte);
     add_table(t, a_mishap_puts_out_back_and_keeps_the_record, mishaps);
     add_table(t, a_signal_at_any_moment_leaves_out_at_its_start_and_a_readable_record, signals);
