@@ -182,8 +182,10 @@ START_TEST(sweep_refuses_what_cannot_be_run)
                           .sp_step = 1,
                           .duration = 10,
                           .band = 0.02};
+    rk_settings velocity = s;
     rk_sweep_result r;
 
+    velocity.algorithm = RK_ALGORITHM_VELOCITY;
     ck_assert_int_eq(rk_sweep(NULL, &s, 1, &r, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_sweep(&plan, NULL, 1, &r, NULL), RK_ERR_ARG);
     plan.ts = 0;
@@ -197,6 +199,8 @@ START_TEST(sweep_refuses_what_cannot_be_run)
     plan.noise = 0;
     plan.duration = 1e9;
     ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    plan.duration = 10;
+    ck_assert_int_eq(rk_sweep(&plan, &velocity, 1, &r, NULL), RK_ERR_UNSUPPORTED);
 }
 END_TEST
 
