@@ -3,16 +3,6 @@
 
 #include "parts.h"
 
-static void *room(rki_compiler *c, size_t size)
-{
-    void *made = rki_arena_room(&c->plc->arena, 1, size);
-
-    if (made == NULL) {
-        c->parse->status = RK_ERR_MEMORY;
-    }
-    return made;
-}
-
 static bool is_type(rki_compiler *c, const rki_syntax *name, const rki_variable *global,
                     const rki_type *type)
 {
@@ -27,7 +17,7 @@ rki_variable *rki_global(rki_compiler *c, const rki_syntax *name, const rki_type
     rki_variable *global = rki_variable_find(c->plc->globals, name->word);
 
     if (global != NULL) return is_type(c, name, global, type) ? global : NULL;
-    global = room(c, sizeof *global);
+    global = rki_compiler_room(c, sizeof *global);
     if (global == NULL) return NULL;
     global->name = name->word;
     global->type = type;
@@ -83,7 +73,7 @@ static rki_task *find_task(const rk_plc *plc, const char *name)
 
 static bool add_task(rki_compiler *c, const rki_syntax *s)
 {
-    rki_task *task = room(c, sizeof *task);
+    rki_task *task = rki_compiler_room(c, sizeof *task);
     const rki_syntax *each;
 
     if (task == NULL) return false;
@@ -117,7 +107,7 @@ static bool add_task(rki_compiler *c, const rki_syntax *s)
 
 rk_plc_instance *rki_instance_make(rki_compiler *c, rki_place at, const rki_pou *pou)
 {
-    rk_plc_instance *made = room(c, sizeof *made);
+    rk_plc_instance *made = rki_compiler_room(c, sizeof *made);
 
     if (made == NULL) return NULL;
     made->pou = pou;
@@ -151,7 +141,7 @@ static bool add_program(rki_compiler *c, const rki_syntax *s)
             return false;
         }
     }
-    made = room(c, sizeof *made);
+    made = rki_compiler_room(c, sizeof *made);
     if (made == NULL) return false;
     made->name = s->word;
     if (s->b != NULL) {

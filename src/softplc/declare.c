@@ -6,7 +6,7 @@
 /* All variables of a PLC: 128 MB. */
 #define CELLS_MOST ((size_t)1 << 24)
 
-static void *room(rki_compiler *c, size_t size)
+void *rki_compiler_room(rki_compiler *c, size_t size)
 {
     void *made = rki_arena_room(&c->plc->arena, 1, size);
 
@@ -72,7 +72,7 @@ static const rki_type *array(rki_compiler *c, const rki_syntax *range, const rki
         rki_complain(c->parse, range->at, "an array's range ends before it starts");
         return NULL;
     }
-    made = room(c, sizeof *made);
+    made = rki_compiler_room(c, sizeof *made);
     if (made == NULL) return NULL;
     *made = (rki_type){.base = RKI_ARRAY, .name = "an array", .of = of};
     made->low = low->value.whole;
@@ -142,7 +142,7 @@ static bool declare_line(rki_compiler *c, const rki_syntax *line, int section, i
             rki_complain(c->parse, name->at, "'%.60s' is declared twice", name->word);
             return false;
         }
-        made = room(c, sizeof *made);
+        made = rki_compiler_room(c, sizeof *made);
         if (made == NULL) return false;
         made->name = name->word;
         made->type = type;
@@ -179,7 +179,7 @@ bool rki_declare_variables(rki_compiler *c, const rki_syntax *section, rki_varia
 
 static const rki_type *structure(rki_compiler *c, const rki_syntax *spec)
 {
-    rki_type *made = room(c, sizeof *made);
+    rki_type *made = rki_compiler_room(c, sizeof *made);
     const rki_syntax *line;
     const rki_variable *v;
 
@@ -231,7 +231,7 @@ static bool is_free(rki_compiler *c, const rki_syntax *s)
 static bool compile_named_type(rki_compiler *c, const rki_syntax *s)
 {
     const rki_type *type = is_free(c, s) ? rki_compile_type(c, s->a) : NULL;
-    rki_named_type *made = type == NULL ? NULL : room(c, sizeof *made);
+    rki_named_type *made = type == NULL ? NULL : rki_compiler_room(c, sizeof *made);
     rk_plc_value *image;
 
     if (made == NULL) return false;
@@ -287,7 +287,7 @@ static bool declare_result(rki_compiler *c, const rki_syntax *s, rki_pou *pou)
 
 static bool compile_pou(rki_compiler *c, const rki_syntax *s)
 {
-    rki_pou *pou = is_free(c, s) ? room(c, sizeof *pou) : NULL;
+    rki_pou *pou = is_free(c, s) ? rki_compiler_room(c, sizeof *pou) : NULL;
     bool done;
 
     if (pou == NULL) return false;

@@ -344,6 +344,9 @@ typedef struct rki_compiler {
     int loops;        /* that stand around */
 } rki_compiler;
 
+/** Room for one thing that lives as long as the PLC; NULL: an error stands in c->parse. */
+void *rki_compiler_room(rki_compiler *c, size_t size);
+
 /** All declarations and bodies of a parsed text. */
 bool rki_compile_items(rki_compiler *c, const rki_syntax *items);
 
