@@ -102,6 +102,7 @@ rk_status rki_project_make(const rk_loop_design *loop, rk_number number, rki_pro
     made->loop = loop;
     made->number = number;
     made->has_twin = loop->has_model;
+    made->fails_safe = isfinite(loop->alarms.hold) && isfinite(loop->out_safe);
     if (made->has_twin) {
         status = rki_twin_make(loop, number, &made->twin, diag);
         if (status != RK_OK) return status;
@@ -196,6 +197,25 @@ static void add_interval_check(rk_text *text, const rki_project *p)
     rk_text_add(text, "    scans := 0;\nEND_IF;\n\n");
 }
 
+/* More scans than these are as good as for ever, and a DINT counts them. */
+#define SCANS_MOST 2e9
+
+static void add_safety(rki_block *b, const rki_project *p)
+{
+    const rk_loop_design *loop = p->loop;
+    char scans[32], comment[96];
+
+    rki_block_number(b, RKI_CONSTANTS, "out_safe", loop->out_safe,
+                     "where OUT goes when control fails", loop->out_units);
+    (void)snprintf(scans, sizeof scans, "%.0f",
+                   fmin(floor((loop->alarms.hold / loop->ts) + 1e-9), SCANS_MOST));
+    (void)snprintf(comment, sizeof comment, "OUT is held so long first: %.9g s",
+                   loop->alarms.hold);
+    rki_block_pin(b, RKI_CONSTANTS, "hold_scans", "DINT", scans, comment);
+    rki_block_pin(b, RKI_LOCALS, "without", "DINT", "0", "scans without a good PV");
+    rki_block_pin(b, RKI_LOCALS, "failed", "BOOL", "FALSE", NULL);
+}
+
 rki_block rki_program_block(const rki_project *p)
 {
     rki_block b = named_block(p, "_PROGRAM", true);
@@ -215,6 +235,9 @@ rki_block rki_program_block(const rki_project *p)
     }
     rki_block_pin(&b, RKI_LOCALS, "watch", "TON", NULL, "of the task's interval");
     rki_block_pin(&b, RKI_LOCALS, "scans", "DINT", "0", NULL);
+    if (p->fails_safe) {
+        add_safety(&b, p);
+    }
     rki_block_number(&b, RKI_LOCALS, "seen", nan(""), "the PV that is controlled",
                      p->loop->pv_units);
     add_interval_check(b.body, p);
@@ -226,10 +249,27 @@ rki_block rki_program_block(const rki_project *p)
               "(* In manual a ramp waits at the PV; without one the controller waits at the "
               "setpoint. *)\n"
               "ramp(target := @sp, rate := @sp_rate, start := seen,\n"
-              "    follow := NOT @automatic AND (@sp_rate > LREAL#0.0));\n"
-              "(* The output that was written last stands on the valve at a warm start. *)\n"
-              "controller(sp := ramp.ramped, pv := seen, automatic := @automatic,\n"
-              "    manual_out := @manual_out, out_start := @out);\n"
+              "    follow := NOT @automatic AND (@sp_rate > LREAL#0.0));\n");
+    if (p->fails_safe) {
+        add_wired(
+            b.body, p,
+            "(* Held too long without a good PV: to the safe output, until PV is back. *)\n"
+            "IF NOT (@held AND @automatic) THEN without := 0;\n"
+            "ELSIF without <= hold_scans THEN without := without + 1;\n"
+            "END_IF;\n"
+            "failed := without > hold_scans;\n");
+    }
+    add_wired(b.body, p,
+              "(* The output that was written last stands on the valve at a warm start. *)\n");
+    add_wired(
+        b.body, p,
+        p->fails_safe
+            ? "controller(sp := ramp.ramped, pv := seen, automatic := @automatic AND NOT "
+              "failed,\n"
+              "    manual_out := SEL(failed, @manual_out, out_safe), out_start := @out);\n"
+            : "controller(sp := ramp.ramped, pv := seen, automatic := @automatic,\n"
+              "    manual_out := @manual_out, out_start := @out);\n");
+    add_wired(b.body, p,
               "@out := controller.out;\n"
               "@held := controller.held;\n"
               "(* Manual starts from the output that stands. *)\n"

@@ -24,6 +24,7 @@ typedef struct rki_project {
     rki_controller controller;
     rki_twin twin;
     bool has_twin;
+    bool fails_safe;                        /* [alarm] hold and [out] safe are given */
     char prefix[RK_BLOCK_NAME_CHARS];       /* blend_brix */
     char upper_prefix[RK_BLOCK_NAME_CHARS]; /* BLEND_BRIX */
     char interval[32];                      /* T#1000ms */

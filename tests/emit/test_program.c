@@ -132,6 +132,44 @@ START_TEST(the_ramp_takes_the_setpoint_at_its_rate_from_the_pv)
 }
 END_TEST
 
+/* [alarm] hold 5 s, [out] safe 20 %, 10 % per s. */
+START_TEST(without_a_pv_the_program_holds_and_then_goes_to_the_safe_output)
+{
+    rk_loop_design loop = brix_loop();
+    rk_plc *plc;
+    double out;
+
+    loop.alarms.hold = 5;
+    loop.out_safe = 20;
+    loop.out_rate = 10;
+    plc = plc_of(&loop, (rk_number)_i, NULL);
+    set(plc, "automatic", 1);
+    set(plc, "pv", 11.7);
+    run(plc, 10);
+    out = get(plc, "out");
+    ck_assert_double_gt(out, 30);
+    set(plc, "pv", QNAN);
+    run(plc, 6); /* the scan that finds it, and 5 s */
+    ck_assert_double_eq(get(plc, "out"), out);
+    ck_assert(get(plc, "held") == 1);
+    run(plc, 1);
+    ck_assert_double_eq_tol(get(plc, "out"), out - 10, 1e-5);
+    run(plc, 10);
+    ck_assert_double_eq(get(plc, "out"), 20);
+    set(plc, "pv", 11.7);
+    run(plc, 2);
+    ck_assert(get(plc, "held") == 0 && get(plc, "automatic") == 1);
+    /* It goes on from there, by no more than increments. */
+    ck_assert_double_eq_tol(get(plc, "out"), 20, 2 * 11.3 / 46.5 * 0.1 + 1e-5);
+    set(plc, "automatic", 0);
+    set(plc, "manual_out", 60);
+    set(plc, "pv", QNAN);
+    run(plc, 30); /* manual is the operator's */
+    ck_assert_double_eq(get(plc, "out"), 60);
+    rk_plc_free(plc);
+}
+END_TEST
+
 static const struct {
     const char *interval; /* as long as T#1000ms */
     int wrong;
@@ -318,6 +356,8 @@ Suite *suite_program(void)
 
     tcase_add_loop_test(t, the_program_controls_its_twin_and_bumps_nothing, 0, RK_NUMBERS);
     tcase_add_test(t, the_ramp_takes_the_setpoint_at_its_rate_from_the_pv);
+    tcase_add_loop_test(t, without_a_pv_the_program_holds_and_then_goes_to_the_safe_output, 0,
+                        RK_NUMBERS);
     add_table(t, a_task_at_another_interval_is_seen, intervals);
     tcase_add_test(t, a_warm_start_goes_on_and_a_cold_one_waits_in_manual);
     tcase_add_test(t, without_a_model_the_program_has_no_twin);
