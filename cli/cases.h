@@ -7,7 +7,8 @@
 /** The keys of a case's text. */
 #define CASE_KEYS                                                                              \
     "rule, lambda, form, kc, ti, td, tf, kp, ki, kd, sp-weight, anti-windup, tracking-time, "  \
-    "pv-filter, deadband, out-low, out-high, out-rate, scan (a time or continuous), gain, "    \
+    "pv-filter, integral-by, derivative-by, algorithm, deadband, out-low, out-high, "          \
+    "out-rate, scan (a time or continuous), gain, "                                            \
     "time-constant, dead-time, valve-rate, backlash, stiction, predictor (yes), on-off (the "  \
     "hysteresis, pv units), manual"
 

@@ -124,6 +124,7 @@ typedef struct output {
     char path[FILES_MAX][RK_PATH_CHARS + RK_BLOCK_NAME_CHARS];
     const char *meaning[FILES_MAX];
     rk_text *text[FILES_MAX];
+    bool stays[FILES_MAX]; /* it stands there, with a proof behind it */
     size_t count;
 } output;
 
@@ -291,19 +292,20 @@ static bool is_proven(const char *path, const rk_text *text)
     return proven;
 }
 
-static int write_outputs(const emit_job *e, const output *o)
+static int write_outputs(const emit_job *e, output *o)
 {
     rk_diag diag = {RK_OK, ""};
     rk_status status = rk_directory_make(e->dir, &diag);
     size_t i;
 
     for (i = 0; i < o->count && status == RK_OK; i++) { /* all of them, or none */
-        if (is_proven(o->path[i], o->text[i])) continue;
+        o->stays[i] = is_proven(o->path[i], o->text[i]);
+        if (o->stays[i]) continue;
         status = rk_file_may_write(o->path[i], rk_text_chars(o->text[i]),
                                    rk_text_length(o->text[i]), e->force, &diag);
     }
     for (i = 0; i < o->count && status == RK_OK; i++) {
-        if (is_proven(o->path[i], o->text[i])) continue;
+        if (o->stays[i]) continue;
         status = rk_file_write(o->path[i], rk_text_chars(o->text[i]),
                                rk_text_length(o->text[i]), e->force, &diag);
     }

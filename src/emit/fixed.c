@@ -166,18 +166,25 @@ static rk_status add_head(rk_text *text, const plan *p, rk_diag *diag)
     return RK_OK;
 }
 
+/* The plan, the head of its text, and its names. */
+static rk_status begin(const rk_loop_design *loop, rk_text *text, plan *p, char *name,
+                       char *upper_name, rk_diag *diag)
+{
+    const rk_status status = make_plan(loop, p, diag);
+
+    if (status != RK_OK) return status;
+    fixed_name(p, name, upper_name);
+    return add_head(text, p, diag);
+}
+
 rk_status rk_emit_fixed_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
 {
     char name[FIXED_NAME_CHARS], upper_name[FIXED_NAME_CHARS];
     char pv_unit[RK_REAL_CHARS], out_unit[RK_REAL_CHARS];
     plan p;
-    rk_status status = make_plan(loop, &p, diag);
+    const rk_status status = begin(loop, text, &p, name, upper_name, diag);
 
-    if (status == RK_OK) {
-        status = add_head(text, &p, diag);
-    }
     if (status != RK_OK) return status;
-    fixed_name(&p, name, upper_name);
     rk_real_format(ldexp(1.0, p.pv_bits), pv_unit);
     rk_real_format(ldexp(1.0, p.out_bits), out_unit);
     rk_text_add(text,
@@ -360,13 +367,9 @@ rk_status rk_emit_fixed_source(const rk_loop_design *loop, rk_text *text, rk_dia
 {
     char name[FIXED_NAME_CHARS], upper_name[FIXED_NAME_CHARS];
     plan p;
-    rk_status status = make_plan(loop, &p, diag);
+    const rk_status status = begin(loop, text, &p, name, upper_name, diag);
 
-    if (status == RK_OK) {
-        status = add_head(text, &p, diag);
-    }
     if (status != RK_OK) return status;
-    fixed_name(&p, name, upper_name);
     rk_text_add(text, "#include \"%s.h\"\n\n", name);
     add_constants(text, &p);
     add_functions(text, &p, name);

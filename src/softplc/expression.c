@@ -378,11 +378,8 @@ rki_code *rki_compile_expression(rki_compiler *c, const rki_syntax *s)
 
 rki_code *rki_compile_constant(rki_compiler *c, const rki_syntax *s, const rki_type *as)
 {
-    rki_code *value = rki_compile_expression(c, s);
+    rki_code *value = rki_convert(c, rki_compile_expression(c, s), as);
 
-    if (value != NULL && as != NULL) {
-        value = rki_convert(c, value, as);
-    }
     if (value != NULL && value->op != RKI_OP_CONSTANT) {
         rki_complain(c->parse, s->at, "only a constant can stand here");
         return NULL;

@@ -42,7 +42,6 @@ typedef enum rki_syntax_kind {
     RKI_EXIT,
     RKI_CONTINUE,
     RKI_RETURN,
-    RKI_EMPTY,
     /* declarations */
     RKI_TYPE_NAME,   /* word */
     RKI_TYPE_ARRAY,  /* ARRAY[a, ..] OF b */
@@ -160,7 +159,6 @@ typedef enum rki_base {
     RKI_ARRAY,
     RKI_STRUCT,
     RKI_BLOCK, /* a function block's instance */
-    RKI_VOID
 } rki_base;
 
 typedef struct rki_type {
@@ -384,7 +382,7 @@ rki_code *rki_code_make(rki_compiler *c, rki_op op, rki_place at, const rki_type
 /** An operation on constants is done here and now. */
 rki_code *rki_fold(rki_compiler *c, rki_code *code);
 
-/** An expression that must be constant, as this type (NULL: as it is); NULL: an error. */
+/** An expression that must be constant, as this type; NULL: an error. */
 rki_code *rki_compile_constant(rki_compiler *c, const rki_syntax *s, const rki_type *as);
 
 /** One of the operators, on values that are compiled. */
