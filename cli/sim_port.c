@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "sim_port.h"
 
+#include <fcntl.h>
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -16,15 +17,23 @@ struct sim_port {
     rk_port inner;
     rk_real *memory;
     char valve_file[RK_PATH_CHARS];
+    int valve; /* that file once it was written, or -1 */
 };
 
-static rk_status keep_valve(const sim_port *p, rk_real out)
+/* One write of one length, in place: whatever ends the program, the file holds a whole number.
+   It stands for a valve, so it need not outlive the machine and is not forced to the disk. */
+static rk_status keep_valve(sim_port *p, rk_real out)
 {
-    char chars[RK_REAL_CHARS];
+    char chars[RK_REAL_CHARS], line[RK_REAL_CHARS + 2];
+    int length;
 
     if (p->valve_file[0] == '\0') return RK_OK;
+    if (p->valve < 0) {
+        p->valve = open(p->valve_file, O_WRONLY | O_CREAT | O_CLOEXEC, 0666);
+    }
     rk_real_format(out, chars);
-    return rk_file_write(p->valve_file, chars, strlen(chars), true, NULL);
+    length = snprintf(line, sizeof line, "%-*s\n", RK_REAL_CHARS, chars);
+    return pwrite(p->valve, line, (size_t)length, 0) == length ? RK_OK : RK_ERR_IO;
 }
 
 static rk_status read_pv(void *user, rk_real *pv)
@@ -36,7 +45,7 @@ static rk_status read_pv(void *user, rk_real *pv)
 
 static rk_status write_out(void *user, rk_real out)
 {
-    const sim_port *p = user;
+    sim_port *p = user;
     const rk_status status = p->inner.write_out(p->inner.user, out);
 
     return status == RK_OK ? keep_valve(p, out) : status;
@@ -58,7 +67,7 @@ static rk_status find_valve(const char *path, double *out, rk_diag *diag)
 
     if (path[0] == '\0' || access(path, F_OK) != 0) return RK_OK;
     status = rk_file_read(path, &content, &length, diag);
-    if (status == RK_OK && !rk_number_parse(content, strcspn(content, "\r\n"), out)) {
+    if (status == RK_OK && !rk_number_parse(content, strcspn(content, " \r\n"), out)) {
         status = rk_diag_set(diag, RK_ERR_FORMAT,
                              "%s: holds no number; it keeps the place of the simulated valve: "
                              "delete it to start anew",
@@ -144,6 +153,7 @@ rk_status sim_port_create(const rk_loop_design *loop, sim_port **port, rk_diag *
     rk_status status;
 
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the plant");
+    made->valve = -1;
     status = set_up(made, loop, diag);
     if (status != RK_OK) {
         sim_port_free(made);
@@ -177,6 +187,9 @@ void sim_port_advance(sim_port *port)
 void sim_port_free(sim_port *port)
 {
     if (port == NULL) return;
+    if (port->valve >= 0) {
+        (void)close(port->valve);
+    }
     rk_memory_free(port->memory);
     rk_memory_free(port);
 }

@@ -12,7 +12,7 @@
 
 #include <redkettle/design/memory.h>
 
-enum { READ_MAX = 16 * 1024 * 1024 };
+enum { READ_FIRST = 16 * 1024, READ_MAX = 16 * 1024 * 1024 }; /* bytes */
 
 static rk_status say(rk_diag *diag, const char *path, const char *what)
 {
@@ -128,33 +128,47 @@ rk_status rk_file_write(const char *path, const char *content, size_t length, bo
     return write_beside(target, content, length, diag);
 }
 
+/* The rest of a file, in room that doubles as it fills; what is read so far goes with *content,
+ * also when it fails. */
+static rk_status read_rest(FILE *file, const char *path, char **content, size_t *length,
+                           rk_diag *diag)
+{
+    size_t room = READ_FIRST;
+
+    for (;;) {
+        char *grown = rk_memory_resize(*content, room + 1, 1);
+
+        if (grown == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
+        *content = grown;
+        *length += fread(grown + *length, 1, room - *length, file);
+        grown[*length] = '\0';
+        if (ferror(file)) return say(diag, path, "cannot read");
+        if (*length > READ_MAX) {
+            return rk_diag_set(diag, RK_ERR_FORMAT, "%s: longer than 16 MiB", path);
+        }
+        if (*length < room) return RK_OK;
+        room *= 2;
+    }
+}
+
 rk_status rk_file_read(const char *path, char **content, size_t *length, rk_diag *diag)
 {
     FILE *file;
-    char *made;
-    rk_status status = RK_OK;
+    char *made = NULL;
+    size_t got = 0;
+    rk_status status;
 
     if (path == NULL || content == NULL || length == NULL) return RK_ERR_ARG;
     file = fopen(path, "rb");
     if (file == NULL) return say(diag, path, "cannot open");
-    made = rk_memory_create(READ_MAX + 1, 1);
-    if (made == NULL) {
-        status = rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
-    } else {
-        *length = fread(made, 1, READ_MAX, file);
-        if (ferror(file)) {
-            status = say(diag, path, "cannot read");
-        }
-        if (status == RK_OK && !feof(file) && fgetc(file) != EOF) {
-            status = rk_diag_set(diag, RK_ERR_FORMAT, "%s: longer than 16 MiB", path);
-        }
-    }
+    status = read_rest(file, path, &made, &got, diag);
     (void)fclose(file);
     if (status != RK_OK) {
         rk_memory_free(made);
         return status;
     }
     *content = made;
+    *length = got;
     return RK_OK;
 }
 
