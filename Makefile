@@ -1,45 +1,55 @@
 # Red Kettle: make demo and make test do all set-up. See README.md.
 PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
+SETUP = tools/setup.sh
 
-.PHONY: all setup demo test prove bench size install lint debug sanitize fuzz format clean
+.PHONY: all demo test everything prove bench size install lint debug sanitize fuzz fresh format clean
 
-all: setup
-	@cmake --preset release >/dev/null
-	@$(CMAKE_BUILD) build
-
-setup:
-	@tools/setup.sh
+# The tool and the libraries alone. A build directory that has the tests keeps them.
+all:
+	@$(SETUP) tool
+	@[ -e build/build.ninja ] || cmake --preset tool >/dev/null
+	@$(CMAKE_BUILD) build --target redkettle-cli
 
 demo: all
 	@build/redkettle demo
 
-test: all sanitize
-	@ctest --test-dir build --output-on-failure -j 2
-	@CK_EXCLUDE_TAGS="statistics processes" ctest --test-dir build-sanitize --output-on-failure -j 2 -LE slow
+# Both builds' tests in one go, and one more at a time than there are processors: some wait for a clock.
+test: everything sanitize
+	@mkdir -p build/tests-of-both
+	@echo 'subdirs("$(CURDIR)/build" "$(CURDIR)/build-sanitize")' >build/tests-of-both/CTestTestfile.cmake
+	@ctest --test-dir build/tests-of-both --output-on-failure -j $$(($$(nproc) + 1))
+
+everything:
+	@$(SETUP) tool tests
+	@cmake --preset release >/dev/null
+	@$(CMAKE_BUILD) build
 
 PROVE_SCANS ?= 50000
 # Each controller type, each anti-windup way, each process: in full what `make test` does in short.
-prove: all
+prove: everything
 	@CK_DEFAULT_TIMEOUT=600 RK_PROVE_SCANS=$(PROVE_SCANS) build/tests/test-prove
 
-bench: all
+bench: everything
 	@build/redkettle-bench build/redkettle
 	@tools/count_instructions.sh build/redkettle-bench
 	@build/redkettle-statistics
 
 # Code and RAM of each block on small machines.
-size: setup
+size:
+	@$(SETUP) tool gcc-arm-none-eabi gcc-riscv64-unknown-elf
 	@tools/size.sh
 
 install: all
 	@cmake --install build --prefix $(PREFIX)
 
-debug: setup
+debug:
+	@$(SETUP) tool tests
 	@cmake --preset debug >/dev/null
 	@$(CMAKE_BUILD) build-debug
 
-sanitize: setup
+sanitize:
+	@$(SETUP) tool tests
 	@cmake --preset sanitize >/dev/null
 	@$(CMAKE_BUILD) build-sanitize
 
@@ -48,16 +58,21 @@ FUZZ_SECONDS ?= 60
 FUZZ = -max_total_time=$(FUZZ_SECONDS) -max_len=8192 -timeout=10 -print_final_stats=1 -verbosity=0 \
     -artifact_prefix=build-fuzz/
 fuzz:
-	@tools/setup.sh clang
-	@tools/setup.sh libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev
+	@$(SETUP) tool clang
+	@$(SETUP) libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev
 	@cmake --preset fuzz >/dev/null
 	@$(CMAKE_BUILD) build-fuzz --target fuzz-record fuzz-text
 	@mkdir -p build-fuzz/records build-fuzz/texts
 	@build-fuzz/fuzz-record $(FUZZ) -dict=tests/fuzz/record.dict build-fuzz/records data/records
 	@build-fuzz/fuzz-text $(FUZZ) -dict=tests/fuzz/text.dict build-fuzz/texts tests/cases/texts
 
-lint: all
+lint: everything
+	@$(SETUP) clang clang-tidy cppcheck
 	@tools/lint.sh
+
+# Both commands and the library's use on a machine that has nothing yet. As root.
+fresh:
+	@tools/fresh.sh
 
 format:
 	@tools/check_format.sh --fix

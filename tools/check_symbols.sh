@@ -15,12 +15,9 @@ for library in redkettle-device redkettle; do
     fi
 done
 
-tier="$build/libredkettle-device.a $build/libredkettle-sim.a"
-# shellcheck disable=SC2086
-own=$(nm -g --defined-only $tier | awk 'NF == 3 {print $3}')
+own=$(nm -g --defined-only "$build/libredkettle-device.a" "$build/libredkettle-sim.a" | awk 'NF == 3 {print $3}')
 [ -n "$own" ] || { echo "libredkettle-device.a exports nothing"; exit 1; }
-# shellcheck disable=SC2086
-for symbol in $(nm -u $tier | awk 'NF == 2 {print $2}' | sort -u); do
+for symbol in $(nm -u "$build/libredkettle-device.a" "$build/libredkettle-sim.a" | awk 'NF == 2 {print $2}' | sort -u); do
     case $symbol in
     memcpy | memset | memmove | memcmp) continue ;;
     _GLOBAL_OFFSET_TABLE_ | __stack_chk_fail) continue ;;

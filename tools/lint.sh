@@ -1,21 +1,7 @@
 #!/bin/sh
-# clang-tidy, cppcheck and a build with clang. Installs what is missing, as root.
+# clang-tidy, cppcheck and a build with clang. Run by make lint, which installs what is missing.
 set -eu
 cd "$(dirname "$0")/.."
-missing=''
-for package in clang clang-tidy cppcheck; do
-    command -v "$package" >/dev/null 2>&1 || missing="$missing $package"
-done
-if [ -n "$missing" ]; then
-    if [ "$(id -u)" -ne 0 ]; then
-        echo "lint: run this, then make lint again: sudo apt-get install -y$missing"
-        exit 1
-    fi
-    echo "lint: installing$missing"
-    # shellcheck disable=SC2086
-    DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing >/dev/null
-fi
-
 cmake --preset clang >/dev/null
 cmake --build build-clang
 find src cli ports examples -name '*.c' ! -path ports/cortexm/start.c -print0 |

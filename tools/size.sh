@@ -50,14 +50,16 @@ code_of() {
 }
 
 blocks='pid plant predictor ramp filter relay on_off duty valve noise loop'
-for float in 0 1; do
-    build m0 $arm $float "$m0"
-    build m4f $arm $float "$m4f"
-    build rv32 $riscv $float "$rv32"
-    ram $float
-done
+build m4f $arm 1 "$m4f"
+ram 1
 
 if [ "$check" != --check ]; then
+    build m4f $arm 0 "$m4f"
+    ram 0
+    for float in 0 1; do
+        build m0 $arm $float "$m0"
+        build rv32 $riscv $float "$rv32"
+    done
     echo 'Code in bytes (-Os, constants included) and RAM in bytes for settings and state together:'
     printf '%-10s %18s %18s %18s %18s\n' '' 'Cortex-M0+' 'Cortex-M4F' 'RV32IMAC' 'RAM'
     printf '%-10s' block

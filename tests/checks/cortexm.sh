@@ -4,7 +4,7 @@
 set -eu
 source=${1:?the source directory}
 build=${2:?the build directory}
-for tool in arm-none-eabi-gcc riscv64-unknown-elf-gcc qemu-system-arm; do
+for tool in arm-none-eabi-gcc qemu-system-arm; do
     command -v $tool >/dev/null 2>&1 || { echo "$tool is missing: skipped"; exit 77; }
 done
 work=$(mktemp -d)

@@ -12,9 +12,11 @@ cmake --install "$build" --prefix "$work/prefix" >/dev/null
 
 library=$(dirname "$(find "$work/prefix" -name redkettle.pc)")
 export PKG_CONFIG_PATH="$library"
-# shellcheck disable=SC2046
-cc -std=c11 -Wall -Werror "$source/examples/fit_and_tune.c" $(pkg-config --static --cflags --libs redkettle) \
-    -o "$work/by_pkg_config"
+for static in '' --static; do
+    # shellcheck disable=SC2046,SC2086
+    cc -std=c11 -Wall -Werror "$source/examples/fit_and_tune.c" \
+        $(pkg-config $static --cflags --libs redkettle) -o "$work/by_pkg_config$static"
+done
 # The device library alone needs nothing else.
 printf '#include <redkettle/device/pid.h>\nint main(void) { rk_pid p; return rk_pid_init(&p, 0, 0.0) != RK_ERR_ARG; }\n' >"$work/device.c"
 # shellcheck disable=SC2046
@@ -34,7 +36,7 @@ cmake -S "$work/user" -B "$work/user/build" -DCMAKE_PREFIX_PATH="$work/prefix" >
     { cat "$work/log"; exit 1; }
 cmake --build "$work/user/build" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
 
-for program in "$work/by_pkg_config" "$work/user/build/by_cmake"; do
+for program in "$work/by_pkg_config" "$work/by_pkg_config--static" "$work/user/build/by_cmake"; do
     "$program" "$source/data/blend-brix.csv" timestamp FV210.OUT_pct AT210.PV_degBx | grep -q 'gain margin 3.14'
 done
 echo "install: in order"

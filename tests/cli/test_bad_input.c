@@ -413,16 +413,22 @@ static const struct {
     {4, "is a file, not a directory", {"demo", "--dir", "good.csv"}},
 };
 
-START_TEST(bad_input_gets_its_status_and_one_clear_line)
+static char *put_files(void)
 {
     char *dir = scratch_make();
-    outcome o;
     size_t i;
 
     for (i = 0; i < COUNT(files); i++) {
         put_file(path_in(dir, files[i].name), files[i].content);
     }
-    o = run_tool(dir, rows[_i].arguments);
+    return dir;
+}
+
+static void check_row(int _i)
+{
+    char *dir = put_files();
+    outcome o = run_tool(dir, rows[_i].arguments);
+
     ck_assert_msg(o.status == rows[_i].status, "'%s': exit %d, not %d: %s", rows[_i].says,
                   o.status, rows[_i].status, o.err);
     ck_assert_msg(strstr(o.err, rows[_i].says) != NULL, "'%s' does not say '%s'", o.err,
@@ -436,6 +442,21 @@ START_TEST(bad_input_gets_its_status_and_one_clear_line)
     }
     outcome_free(&o);
     scratch_free(dir);
+}
+
+START_TEST(wrong_usage_gets_its_status_and_one_clear_line)
+{
+    if (rows[_i].status == 2) {
+        check_row(_i);
+    }
+}
+END_TEST
+
+START_TEST(bad_input_gets_its_status_and_one_clear_line)
+{
+    if (rows[_i].status != 2) {
+        check_row(_i);
+    }
 }
 END_TEST
 
@@ -456,18 +477,18 @@ static const char *const sound[][16] = {
      "v: integral-by=trapezoid derivative-by=trapezoid algorithm=velocity"},
     {"emit", "full.loop", "--dir", "out"},
     {"tune", "full.loop", "--rule", "simc", "--save"},
+    {"search", MODEL, "--scan", "1", "--mode", "P", "--ms", "1.6"},
+    {"search", MODEL, "--scan", "1", "--kc", "0.1:0.5:0.1", "--ti", "8:12:2", "--runs",
+     "r.csv"},
+    {"run", "plant.loop", PI_, "--for", "60s", "--at", "20s sp=42", "--record", "r.csv"},
+    {"bump", "plant.loop", "--relay", "5", "--record", "b.csv"},
 };
 
 START_TEST(sound_input_is_silent_too)
 {
-    char *dir = scratch_make();
-    outcome o;
-    size_t i;
+    char *dir = put_files();
+    outcome o = run_tool(dir, sound[_i]);
 
-    for (i = 0; i < COUNT(files); i++) {
-        put_file(path_in(dir, files[i].name), files[i].content);
-    }
-    o = run_tool(dir, sound[_i]);
     ck_assert_msg(o.status == 0, "%s %s: exit %d: %s", sound[_i][0], sound[_i][1], o.status,
                   o.err);
     ck_assert_str_eq(o.err, "");
@@ -479,11 +500,15 @@ END_TEST
 Suite *suite_bad_input(void)
 {
     Suite *suite = suite_create("cli/bad_input");
-    TCase *t = tcase_create("bad_input");
+    TCase *usage = tcase_create("usage"), *t = tcase_create("bad_input");
 
+    tcase_set_timeout(usage, 60);
     tcase_set_timeout(t, 60);
     /* A process each; under the sanitizers the same rows run in one (inside/main.c). */
+    tcase_set_tags(usage, "usage processes");
     tcase_set_tags(t, "processes");
+    add_table(usage, wrong_usage_gets_its_status_and_one_clear_line, rows);
+    suite_add_tcase(suite, usage);
     add_table(t, bad_input_gets_its_status_and_one_clear_line, rows);
     add_table(t, sound_input_is_silent_too, sound);
     suite_add_tcase(suite, t);

@@ -637,7 +637,8 @@ START_TEST(a_closed_output_is_an_error)
     outcome o = run_program(
         NULL, (const char *const[]){
                   "sh", "-c",
-                  RK_CLI " tune --gain 2 --time-constant 10 --dead-time 5 > /dev/full", NULL});
+                  "exec \"$0\" tune --gain 2 --time-constant 10 --dead-time 5 > /dev/full",
+                  RK_CLI, NULL});
 
     ck_assert_int_eq(o.status, 4);
     ck_assert_ptr_nonnull(strstr(o.err, "cannot write"));
