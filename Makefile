@@ -41,7 +41,7 @@ size:
 	@tools/size.sh
 
 install: all
-	@cmake --install build --prefix $(PREFIX)
+	@cmake --install build --prefix "$(PREFIX)"
 
 debug:
 	@$(SETUP) tool tests

@@ -316,7 +316,7 @@ static int report(const emit_job *e, const output *o)
 {
     const char *files[FILES_MAX] = {NULL};
     rk_diag diag = {RK_OK, ""};
-    char scan[SHOWN_CHARS];
+    char scan[SHOWN_CHARS], loop[SHELL_WORD_CHARS], dir[SHELL_WORD_CHARS];
     int width = 0;
     size_t i;
 
@@ -343,7 +343,7 @@ static int report(const emit_job *e, const output *o)
     (void)printf("Call the block from a cyclic task with an interval of %s.\n", scan);
     if (!e->fixed) {
         (void)printf("Prove it before it meets a PLC: redkettle prove %s --dir %s\n",
-                     e->j.input, e->dir);
+                     show_shell_word(loop, e->j.input), show_shell_word(dir, e->dir));
     }
     return EXIT_DONE;
 }
@@ -351,6 +351,7 @@ static int report(const emit_job *e, const output *o)
 /* A controller that is known to be unstable must not reach a PLC by this way. */
 static int check_stable(const emit_job *e)
 {
+    char file[SHELL_WORD_CHARS];
     const rk_loop_design *loop = &e->j.loop;
     rk_diag diag = {RK_OK, ""};
     rk_margins margins;
@@ -370,7 +371,7 @@ static int check_stable(const emit_job *e)
     if (margins.stable) return EXIT_DONE;
     return fail(&e->j, EXIT_VERDICT_NO,
                 "the loop is unstable on its model%s; nothing written; see redkettle check %s",
-                sampled ? " at its scan" : "", e->j.input);
+                sampled ? " at its scan" : "", show_shell_word(file, e->j.input));
 }
 
 static int run(job *j)

@@ -433,8 +433,11 @@ int need_model(job *j)
     rk_loop_design_take_fit(&j->loop, &j->fit);
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&
         strcmp(j->command, "fit") != 0) {
+        char input[SHELL_WORD_CHARS];
+
         return fail(j, EXIT_VERDICT_NO,
-                    "the record gives no usable model: see redkettle fit %s", j->input);
+                    "the record gives no usable model: see redkettle fit %s",
+                    show_shell_word(input, j->input));
     }
     if (strcmp(j->command, "fit") != 0) {
         (void)fprintf(stderr, "redkettle %s: no model given: fitted one to %s\n", j->command,

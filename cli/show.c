@@ -47,6 +47,30 @@ void show_time(char *shown, double seconds, bool minutes)
                    minutes ? "min" : "s");
 }
 
+const char *show_shell_word(char shown[SHELL_WORD_CHARS], const char *word)
+{
+    static const char plain[] =
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_./+=:@%,-";
+    size_t length = 0;
+
+    if (word[0] != '\0' && word[strspn(word, plain)] == '\0') {
+        (void)snprintf(shown, SHELL_WORD_CHARS, "%s", word);
+        return shown;
+    }
+    shown[length++] = '\'';
+    for (; *word != '\0' && length + 6 < SHELL_WORD_CHARS; word++) {
+        if (*word == '\'') {
+            memcpy(shown + length, "'\\''", 4);
+            length += 4;
+        } else {
+            shown[length++] = *word;
+        }
+    }
+    shown[length++] = '\'';
+    shown[length] = '\0';
+    return shown;
+}
+
 void show_requirement(char *shown, const rk_loop_design *loop, rk_require what, double value,
                       bool minutes)
 {

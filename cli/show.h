@@ -24,6 +24,13 @@ void show_fixed(char *shown, double value, int places);
 /** A time with its unit: "17.4 s", or "0.29 min" with minutes. */
 void show_time(char *shown, double seconds, bool minutes);
 
+/** Room for a path as a shell reads it back. */
+enum { SHELL_WORD_CHARS = (4 * RK_PATH_CHARS) + 3 };
+
+/** A word as it is typed at a shell: in quotes where the shell would take it apart. Gives
+ * `shown`. */
+const char *show_shell_word(char shown[SHELL_WORD_CHARS], const char *word);
+
 /** A requirement's figure or limit with its unit in this loop. */
 void show_requirement(char *shown, const rk_loop_design *loop, rk_require what, double value,
                       bool minutes);

@@ -104,7 +104,7 @@ passed() { # WHAT: or say why not and end
 echo "fresh: a minimal Debian $suite with git and make"
 make_debian
 git bundle create --quiet "$root/root/repository" HEAD
-inside "git clone --quiet /root/repository '$clone' && cd '$clone' && rm tools/fresh.sum"
+inside "git -c advice.detachedHead=false clone --quiet /root/repository '$clone' && cd '$clone' && rm tools/fresh.sum"
 # What is tried is the clone, so its files make the sum, and its own test of it passes.
 (cd "$root$clone" && sum) >"$work/sum"
 cp "$work/sum" "$root$clone/tools/fresh.sum"

@@ -16,7 +16,7 @@ cp demo/inspect.png demo/fit.png demo/trial-rules.png demo/trial-windup.png "$sh
 # shot NAME COMMAND [FONT [GEOMETRY]]: what a terminal window shows after the command, as typed in
 # the demo's folder.
 shot() {
-    printf '#!/bin/sh\ncd demo\nPATH=%s:$PATH\nprintf "\\$ %s\\n\\n"\n%s\ntouch ../done\nsleep 20\n' \
+    printf '#!/bin/sh\ncd demo\nPATH="%s:$PATH"\nprintf "\\$ %s\\n\\n"\n%s\ntouch ../done\nsleep 20\n' \
         "$(dirname "$tool")" "$(echo "$2" | sed 's/%/%%/g; s/"/\\"/g')" "$2" >run.sh
     chmod +x run.sh
     rm -f done
@@ -31,7 +31,7 @@ shot() {
 
 # live COMMAND: its live view, some seconds after the start.
 live() {
-    printf '#!/bin/sh\ncd demo\nPATH=%s:$PATH\n%s\n' "$(dirname "$tool")" "$1" >run.sh
+    printf '#!/bin/sh\ncd demo\nPATH="%s:$PATH"\n%s\n' "$(dirname "$tool")" "$1" >run.sh
     chmod +x run.sh
     xvfb-run -a -s '-screen 0 1280x800x24' sh -c '
         xterm -geometry 112x34+0+0 -fa "DejaVu Sans Mono" -fs 13 -bg "#fdfdf8" -fg "#202020" -b 12 -e ./run.sh &

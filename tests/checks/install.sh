@@ -13,14 +13,13 @@ cmake --install "$build" --prefix "$work/prefix" >/dev/null
 library=$(dirname "$(find "$work/prefix" -name redkettle.pc)")
 export PKG_CONFIG_PATH="$library"
 for static in '' --static; do
-    # shellcheck disable=SC2046,SC2086
-    cc -std=c11 -Wall -Werror "$source/examples/fit_and_tune.c" \
-        $(pkg-config $static --cflags --libs redkettle) -o "$work/by_pkg_config$static"
+    # Its flags are words of a shell: a blank in a path comes with a backslash.
+    eval "cc -std=c11 -Wall -Werror '$source/examples/fit_and_tune.c' \
+        $(pkg-config $static --cflags --libs redkettle) -o '$work/by_pkg_config$static'"
 done
 # The device library alone needs nothing else.
 printf '#include <redkettle/device/pid.h>\nint main(void) { rk_pid p; return rk_pid_init(&p, 0, 0.0) != RK_ERR_ARG; }\n' >"$work/device.c"
-# shellcheck disable=SC2046
-cc -std=c11 "$work/device.c" $(pkg-config --cflags --libs redkettle-device) -o "$work/device"
+eval "cc -std=c11 '$work/device.c' $(pkg-config --cflags --libs redkettle-device) -o '$work/device'"
 "$work/device"
 
 mkdir "$work/user"

@@ -646,6 +646,30 @@ START_TEST(a_closed_output_is_an_error)
 }
 END_TEST
 
+START_TEST(the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called)
+{
+    static const char define[] = "redkettle() { \"$0\" \"$@\"; }; ";
+    char *dir = scratch_make(), *path = loop_in(dir), *line, script[1024];
+    outcome o, pasted;
+
+    o = TOOL(dir, "fit", path, "--save");
+    outcome_free(&o);
+    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
+    outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "the shift's plc", "--to", "st");
+    ck_assert_int_eq(o.status, 0);
+    line = strstr(o.out, "redkettle prove");
+    ck_assert_ptr_nonnull(line);
+    (void)snprintf(script, sizeof script, "%s%s", define, line);
+    pasted = run_program(dir, (const char *const[]){"sh", "-c", script, RK_CLI, NULL});
+    ck_assert_msg(pasted.status == 0, "%s: %s", line, pasted.err);
+    ck_assert_ptr_nonnull(strstr(pasted.out, "what stands in the shift's plc"));
+    outcome_free(&pasted);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
 Suite *suite_commands(void)
 {
     Suite *suite = suite_create("cli/commands");
@@ -667,6 +691,8 @@ Suite *suite_commands(void)
     add_table(t, figures_are_written_whole_by_their_name, figures);
     tcase_add_test(t, examples_run);
     tcase_add_test(t, a_closed_output_is_an_error);
+    tcase_add_test(t,
+                   the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called);
     tcase_set_tags(slow, "statistics"); /* thousands of runs: not under the sanitizers */
     tcase_add_test(slow, trial_compares_kinds_of_control_and_keeps_their_curves);
     tcase_add_test(slow, search_meets_what_is_asked_or_says_what_stands_in_the_way);
