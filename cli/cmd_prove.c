@@ -2,7 +2,7 @@
 #include <math.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "cli.h"
 #include "show.h"

@@ -3,7 +3,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "cli.h"
 #include "clock.h"

@@ -430,7 +430,7 @@ int need_model(job *j)
     if (result != EXIT_DONE) return result;
     status = rk_fit_run(j->record, &j->fit_plan, &j->fit, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
-    rk_loop_design_take_fit(&j->loop, &j->fit);
+    rk_fit_to_loop(&j->fit, &j->loop);
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&
         strcmp(j->command, "fit") != 0) {
         char input[SHELL_WORD_CHARS];

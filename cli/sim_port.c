@@ -7,7 +7,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 /* The plant runs in steps of this part of a scan, so that a valve strokes smoothly. */
 enum { STEPS = 10 };

@@ -4,6 +4,7 @@
 # as root; then its lines on the library's use, as an ordinary user. Prints times and megabytes.
 # Usage: fresh.sh           all that, as root; where it passes, tools/fresh.sum is written
 #        fresh.sh --check   has anything that decides on it changed since it passed?
+#        fresh.sh --sum     the sum of what decides on it, as it is now
 set -eu
 cd "$(dirname "$0")/.."
 here=$PWD
@@ -14,6 +15,10 @@ sum() {
         tools/fresh.sh | sha256sum | cut -d ' ' -f 1
 }
 
+if [ "${1:-}" = --sum ]; then
+    sum
+    exit 0
+fi
 if [ "${1:-}" = --check ]; then
     [ "$(sum)" = "$(cat tools/fresh.sum)" ] || {
         echo "What decides on a fresh machine's set-up has changed since it was last tried:"
@@ -106,7 +111,7 @@ make_debian
 git bundle create --quiet "$root/root/repository" HEAD
 inside "git -c advice.detachedHead=false clone --quiet /root/repository '$clone' && cd '$clone' && rm tools/fresh.sum"
 # What is tried is the clone, so its files make the sum, and its own test of it passes.
-(cd "$root$clone" && sum) >"$work/sum"
+"$root$clone/tools/fresh.sh" --sum >"$work/sum"
 cp "$work/sum" "$root$clone/tools/fresh.sum"
 
 rm -f "$root"/var/cache/apt/archives/*.deb

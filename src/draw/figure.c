@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "figure_parts.h"
 #include "gnuplot.h"

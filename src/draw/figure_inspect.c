@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdio.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "figure_parts.h"
 #include "gnuplot.h"

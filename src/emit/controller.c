@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include <redkettle/design/margins/margins.h>
 #include <redkettle/version.h>
 
 static bool is_letter(char c)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 #include <redkettle/device/filter.h>
 
 #include "plant.h"

@@ -3,8 +3,8 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
-#include <redkettle/design/text.h>
+#include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/text.h>
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/write.h>
 

@@ -10,8 +10,8 @@
 
 #include <csv.h>
 
-#include <redkettle/design/memory.h>
-#include <redkettle/design/text.h>
+#include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/text.h>
 
 #include "columns.h"
 

@@ -4,7 +4,7 @@
 #include <errno.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 /* More of the file behind what is left of it. */
 static rk_status refill(rki_rows *r, rk_diag *diag)

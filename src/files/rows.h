@@ -8,7 +8,7 @@
 
 #include <csv.h>
 
-#include <redkettle/design/diag.h>
+#include <redkettle/design/base/diag.h>
 
 /** A cell's characters; no NUL ends them. */
 typedef struct rki_cell {

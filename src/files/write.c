@@ -10,7 +10,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 enum { READ_FIRST = 16 * 1024, READ_MAX = 16 * 1024 * 1024 }; /* bytes */
 

@@ -6,7 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "parts.h"
 

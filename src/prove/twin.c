@@ -2,7 +2,7 @@
 #include <math.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 #include <redkettle/softplc/softplc.h>
 
 #include "parts.h"

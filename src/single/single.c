@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/single/single.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 #include <redkettle/device/filter.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "parts.h"
 

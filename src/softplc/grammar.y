@@ -24,7 +24,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #define YYMALLOC(size) rk_memory_create(1, size)
 #define YYFREE rk_memory_free

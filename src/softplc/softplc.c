@@ -5,8 +5,8 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
-#include <redkettle/design/text.h>
+#include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/text.h>
 
 #include "parts.h"
 

@@ -18,15 +18,22 @@ trespass() { # FILE LINE: add the line to the file; the check must fail and name
     grep -q "$1" "$work/log" || { echo "'$2' is caught, but $1 is not named"; exit 1; }
 }
 
-trespass src/device/pid.c '#include <redkettle/design/model.h>'
+trespass src/device/pid.c '#include <redkettle/design/loop/model.h>'
 trespass src/device/pid.c '#include <math.h>'
 trespass include/redkettle/device/pid.h '#include <stdio.h>'
-trespass src/design/fit.c '#include <redkettle/files/json.h>'
+trespass src/design/fit/fit.c '#include <redkettle/files/json.h>'
 trespass src/emit/c99.c '#include <redkettle/draw/figure.h>'
-trespass src/emit/c99.c '#include "../design/poly.h"'
+trespass src/emit/c99.c '#include "design/margins/poly.h"'
+trespass src/design/base/text.c '#include <redkettle/design/loop/model.h>'
+trespass src/design/loop/model.c '#include "design/margins/poly.h"'
+trespass src/design/record/record.c '#include <redkettle/design/margins/margins.h>'
+trespass src/design/fit/fit.c '#include <redkettle/design/trial/trial.h>'
+trespass include/redkettle/design/tune/tune.h '#include <redkettle/design/search/search.h>'
+trespass src/design/search/search.c '#include <redkettle/design/check/check.h>'
+trespass src/design/fit/fit.c '#include "../margins/poly.h"'
 trespass src/softplc/run.c '#include <redkettle/device/pid.h>'
 trespass src/files/json.c '#include <redkettle/emit/emit.h>'
-trespass ports/sim/sim.c '#include <redkettle/design/model.h>'
-trespass src/design/tune.c 'void rki_shout(void) { printf("hello"); }'
-trespass src/design/tune.c 'static int calls;'
+trespass ports/sim/sim.c '#include <redkettle/design/loop/model.h>'
+trespass src/design/tune/tune.c 'void rki_shout(void) { printf("hello"); }'
+trespass src/design/tune/tune.c 'static int calls;'
 echo "checks: they catch"

@@ -65,6 +65,7 @@ says 'sudo apt-get update && sudo apt-get install -y --no-install-recommends val
 mkdir "$work/tree"
 (cd "$source" && cp -r Makefile CMakeLists.txt CMakePresets.json tools "$work/tree" &&
     mkdir "$work/tree/tests" && cp tests/CMakeLists.txt "$work/tree/tests")
+"$work/tree/tools/fresh.sh" --sum >"$work/tree/tools/fresh.sum"
 "$work/tree/tools/fresh.sh" --check >"$work/said"
 for file in tools/setup.sh tools/redkettle.pc.in CMakeLists.txt; do
     cp "$work/tree/$file" "$work/kept"

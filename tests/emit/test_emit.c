@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include "../support/loops.h"
 #include "../support/support.h"

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <redkettle/design/memory.h>
+#include <redkettle/design/base/memory.h>
 
 #include <ports/sim/sim.h>
 

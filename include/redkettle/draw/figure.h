@@ -5,16 +5,14 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-#include <redkettle/design/check.h>
-#include <redkettle/design/fit.h>
-#include <redkettle/design/inspect.h>
-#include <redkettle/design/loop_design.h>
-#include <redkettle/design/open_step.h>
-#include <redkettle/design/record.h>
-#include <redkettle/design/run.h>
-#include <redkettle/design/search.h>
-#include <redkettle/design/text.h>
-#include <redkettle/design/trial.h>
+#include <redkettle/design/base/text.h>
+#include <redkettle/design/check/check.h>
+#include <redkettle/design/fit/fit.h>
+#include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/record/record.h>
+#include <redkettle/design/search/search.h>
+#include <redkettle/design/trial/trial.h>
 
 /** What a figure comes as. */
 typedef enum rk_figure_format {

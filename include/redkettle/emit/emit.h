@@ -2,8 +2,8 @@
 #ifndef REDKETTLE_EMIT_EMIT_H
 #define REDKETTLE_EMIT_EMIT_H
 
-#include <redkettle/design/loop_design.h>
-#include <redkettle/design/text.h>
+#include <redkettle/design/base/text.h>
+#include <redkettle/design/loop/loop_design.h>
 #include <redkettle/single/single.h>
 
 /** What the emitted text counts in. */

@@ -4,8 +4,8 @@
 
 #include <stddef.h>
 
-#include <redkettle/design/text.h>
-#include <redkettle/design/trial.h>
+#include <redkettle/design/base/text.h>
+#include <redkettle/design/trial/trial.h>
 
 /**
  * Trials as CSV (RFC 4180): time_s, sp, and each trial's "pv NAME" and "out NAME", a row every

@@ -2,18 +2,16 @@
 #ifndef REDKETTLE_FILES_JSON_H
 #define REDKETTLE_FILES_JSON_H
 
-#include <redkettle/design/bump.h>
-#include <redkettle/design/check.h>
-#include <redkettle/design/fit.h>
-#include <redkettle/design/inspect.h>
-#include <redkettle/design/loop_design.h>
-#include <redkettle/design/measure.h>
-#include <redkettle/design/open_step.h>
-#include <redkettle/design/run.h>
-#include <redkettle/design/search.h>
-#include <redkettle/design/text.h>
-#include <redkettle/design/trial.h>
-#include <redkettle/design/tune.h>
+#include <redkettle/design/base/text.h>
+#include <redkettle/design/check/check.h>
+#include <redkettle/design/fit/bump.h>
+#include <redkettle/design/fit/fit.h>
+#include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/search/search.h>
+#include <redkettle/design/trial/performance.h>
+#include <redkettle/design/trial/trial.h>
+#include <redkettle/design/tune/tune.h>
 #include <redkettle/device/relay.h>
 #include <redkettle/prove/prove.h>
 

@@ -2,7 +2,7 @@
 #ifndef REDKETTLE_FILES_LOOP_FILE_H
 #define REDKETTLE_FILES_LOOP_FILE_H
 
-#include <redkettle/design/loop_design.h>
+#include <redkettle/design/loop/loop_design.h>
 
 /**
  * Read a loop file: INI, sections [loop] [pv] [out] [alarm] [record] [model] [relay] [settings]

@@ -4,8 +4,8 @@
 
 #include <stdbool.h>
 
-#include <redkettle/design/loop_design.h>
-#include <redkettle/design/record.h>
+#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/record/record.h>
 
 enum { RK_COLUMN_CHARS = RK_NAME_CHARS };
 

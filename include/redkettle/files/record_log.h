@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/design/loop_design.h>
+#include <redkettle/design/loop/loop_design.h>
 
 /** A record being written, each row in the file before the call returns. */
 typedef struct rk_record_log rk_record_log;

@@ -5,7 +5,7 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-#include <redkettle/design/diag.h>
+#include <redkettle/design/base/diag.h>
 
 /**
  * Write a whole file, or nothing: the content goes to a new file beside it, to the disk, and

@@ -2,8 +2,8 @@
 #ifndef REDKETTLE_PROVE_PROVE_H
 #define REDKETTLE_PROVE_PROVE_H
 
-#include <redkettle/design/loop_design.h>
-#include <redkettle/design/record.h>
+#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/record/record.h>
 #include <redkettle/emit/emit.h>
 
 /** Program text of a loop, as it stands in its files; NULL: there is none. */

@@ -6,7 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include <redkettle/design/diag.h>
+#include <redkettle/design/base/diag.h>
 
 /**
  * A stand-in PLC that reads IEC 61131-3 Structured Text and runs it scan by scan.

@@ -1,0 +1,147 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_CHECK_CHECK_H
+#define REDKETTLE_DESIGN_CHECK_CHECK_H
+
+#include <redkettle/design/base/finding.h>
+#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/model.h>
+#include <redkettle/design/loop/settings.h>
+#include <redkettle/design/margins/margins.h>
+#include <redkettle/design/trial/performance.h>
+
+/**
+ * The smallest error that still moves an integral in single precision:
+ *
+ *   |kc| ts/ti |e| must be more than half the step between numbers of the size that OUT has.
+ *
+ * A smaller error is lost in the sum, and PV stays off the setpoint by it. Infinite without
+ * integral action.
+ *
+ * Units   ts in s; out in out-EU, the largest that the integral holds; pv-EU returned.
+ * Source  IEEE 754-2019, binary32: 24 digits, to nearest.
+ */
+double rk_stall_error(const rk_settings *settings, double ts, double out);
+
+/** A cycle that a valve keeps up which moves in jumps, while the integral waits for the next.
+ */
+typedef struct rk_cycle {
+    bool exists;
+    double period;    /* s */
+    double amplitude; /* of PV about the setpoint, pv-EU */
+} rk_cycle;
+
+/**
+ * The cycle of a loop whose valve jumps by at least `jump` when OUT is so far from it: the
+ * valve is a relay between two places then, and at its jump the sum over the odd harmonics n of
+ * Im L(j n w)/n is -pi/4. Without integral action there is none. Fast scans, and no noise.
+ *
+ * Units   jump in out-EU, > 0: stiction or the resolution of OUT.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check and rk_settings_check, or for
+ *         jump.
+ * Source  Ya. Z. Tsypkin, Relay Control Systems, Cambridge University Press, 1984, ch. 3.
+ */
+rk_status rk_cycle_predict(const rk_model *model, const rk_settings *settings, double jump,
+                           rk_cycle *cycle, rk_diag *diag);
+
+/** How far kc may go, the times being kept; all of them out-EU per pv-EU, with kc's sign. */
+typedef struct rk_gain_limits {
+    double at[RK_REQUIRE_COUNT]; /* a margin or OUT's noise is just at its limit here; NaN: not
+                                    asked, or at no kc */
+    double on_off;               /* from here on OUT only swings between its limits: the loop is
+                                    unstable, or the noise alone fills OUT's range; NaN: never */
+    bool by_noise;               /* that is the noise */
+    double offset; /* without integral action: what a setpoint step of 1 leaves, of a
+                      self-regulating process; 0 with it */
+} rk_gain_limits;
+
+/**
+ * The kc at which each margin that is asked, and OUT's noise, reaches its limit: the nearest
+ * one above a kc that meets it, or the nearest below or above a kc that misses it. Above 6
+ * times OUT's deviation the noise fills a range.
+ *
+ * unstable_from: the end of the stable kc on kc's side, of the loop as it runs; NaN: none.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_check; RK_ERR_MEMORY.
+ */
+rk_status rk_gain_limits_find(const rk_requirements *asked, const rk_model *model,
+                              const rk_settings *settings, const rk_conditions *conditions,
+                              double unstable_from, rk_gain_limits *limits, rk_diag *diag);
+
+/** What would mend a requirement that is missed: one setting changed, the other kept. */
+typedef struct rk_mend {
+    bool by_kc, by_ti; /* which; neither: no change of one alone does */
+    double value;      /* of it, as rk_settings counts it */
+    bool all;          /* and then nothing else is missed */
+} rk_mend;
+
+/**
+ * For each line that a verdict misses the nearest change of kc or ti alone, to an eighth or
+ * eight times of it, that meets the line; of all that do, one that mends everything first.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search; RK_ERR_MEMORY. A loop of which
+ *         no change is stable has no mend.
+ */
+rk_status rk_mend_find(const rk_requirements *asked, const rk_model *model,
+                       const rk_settings *settings, const rk_conditions *conditions,
+                       const rk_verdict *verdict, rk_mend mends[RK_REQUIRE_COUNT],
+                       rk_diag *diag);
+
+enum { RK_CHECK_SETPOINTS = 8 };
+
+/** What to look at beside the margins and the requirements. */
+typedef struct rk_check_plan {
+    double delay_scans;     /* from PV's sample to OUT's change, scans, >= 0 */
+    double task;            /* interval of the PLC's cyclic task, s, > 0; NaN: not known */
+    double record_interval; /* of the record that the model is from, s; NaN: not known */
+    bool uncertain;         /* the worst over what the model may be */
+    double model_error;     /* by how large a part each of its numbers may be wrong, 0 to 1 */
+    size_t setpoints;       /* to be held, pv-EU */
+    double setpoint[RK_CHECK_SETPOINTS];
+} rk_check_plan;
+
+/** No delay, nothing known of task and record, the worst over the fit's 95 % region and 20 %.
+ */
+rk_check_plan rk_check_plan_make(void);
+
+/** What a loop's settings are worth on its model. */
+typedef struct rk_check {
+    rk_margins margins;           /* continuous */
+    rk_requirements requirements; /* the loop's, all said */
+    rk_verdict verdict;           /* margins by the continuous ones */
+    rk_mend mends[RK_REQUIRE_COUNT];
+    rk_gain_limits gain;
+
+    bool has_sampled; /* the scan is known */
+    rk_margins sampled;
+    double slowest_scan; /* that keeps the margins asked that the continuous loop has, s; NaN:
+                            none does */
+
+    bool has_operating;   /* OUT's range and the operating point are known */
+    rk_operating start;   /* at the operating point */
+    rk_operating stepped; /* after the setpoint step of the requirements */
+    rk_operating held[RK_CHECK_SETPOINTS];
+
+    double stall_error; /* in single precision, pv-EU; NaN: no scan or no integral action */
+    rk_cycle cycle;     /* that [plant] stiction keeps up */
+    bool has_windup;
+    rk_windup windup;
+
+    bool has_box, has_region; /* of the worst: 2nd if the fit's covariance is known */
+    rk_worst box, region;
+    double survived; /* by this part every number of the model may be wrong at once */
+
+    rk_findings findings;
+} rk_check;
+
+/**
+ * Margins, trials where a requirement needs them, the verdict against the loop's requirements,
+ * and all else that may go wrong: gain limits, sampling, the valve's range, windup, arithmetic,
+ * a wrong model.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check, for a loop without model
+ * or settings, or a plan out of range; RK_ERR_MEMORY.
+ */
+rk_status rk_check_run(const rk_loop_design *loop, const rk_check_plan *plan, rk_check *check,
+                       rk_diag *diag);
+
+#endif

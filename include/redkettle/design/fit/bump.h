@@ -1,0 +1,78 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_FIT_BUMP_H
+#define REDKETTLE_DESIGN_FIT_BUMP_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+#include <redkettle/design/base/diag.h>
+#include <redkettle/device/port.h>
+
+enum { RK_BUMP_MOVES_MAX = 32 };
+
+/** A step test to be made through a port. Numbers that were not given are NaN. */
+typedef struct rk_bump_plan {
+    double ts;                      /* from a scan to the next, s */
+    size_t moves;                   /* 1 to RK_BUMP_MOVES_MAX */
+    double move[RK_BUMP_MOVES_MAX]; /* of OUT, each from where the one before left it, out-EU */
+    double hold;                    /* after each move, s */
+    double before;                  /* PV is watched for so long before the first move, s */
+    double patience;                /* s to wait until it was steady so long; 0: move anyway */
+    double pv_low, pv_high;         /* bounds: beyond them the test stops, pv-EU */
+    double out_low, out_high;       /* OUT's limits, out-EU */
+} rk_bump_plan;
+
+/** Where a test stands. */
+typedef enum rk_bump_state {
+    RK_BUMP_WAITING = 0, /* for PV to be steady */
+    RK_BUMP_MOVING = 1,  /* OUT was moved */
+    RK_BUMP_DONE = 2,    /* all moves made, OUT back where it was */
+    RK_BUMP_STOPPED = 3, /* ended early, OUT back where it was */
+    RK_BUMP_STRANDED = 4 /* ended, but OUT could not be put back yet */
+} rk_bump_state;
+
+/** What a scan saw and did. */
+typedef struct rk_bump_row {
+    double time; /* s from the start */
+    double out;  /* what stands on the valve from now on, out-EU */
+    double pv;   /* pv-EU; NaN: there was none */
+} rk_bump_row;
+
+/** A step test under way. */
+typedef struct rk_bump rk_bump;
+
+/**
+ * Read PV and OUT through the port and refuse what could hurt, before anything moves.
+ *
+ * Errors  RK_ERR_ARG for a NULL or a service of the port missing; RK_ERR_RANGE for a plan that
+ * is out of range, a move beyond OUT's limits, or a PV outside its bounds; RK_ERR_IO if the
+ * port does not answer or has no PV; RK_ERR_MEMORY. diag says which.
+ */
+rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump **bump,
+                         rk_diag *diag);
+
+/**
+ * One scan, every ts: read PV, move OUT when it is time to. A PV beyond its bounds, a bad PV
+ * or a port that does not answer ends the test: OUT goes back to where it was. Stranded, it
+ * tries again to put OUT back.
+ */
+rk_bump_row rk_bump_scan(rk_bump *bump);
+
+/** End the test now and put OUT back; `why` is kept. Nothing if it has ended. */
+void rk_bump_stop(rk_bump *bump, const char *why);
+
+rk_bump_state rk_bump_get_state(const rk_bump *bump);
+
+/** Why it ended early; "" if it did not. */
+const char *rk_bump_why(const rk_bump *bump);
+
+/** OUT at the start, out-EU: where it goes back to. */
+double rk_bump_out_start(const rk_bump *bump);
+
+/** s until the test is done, if PV is steady at once. */
+double rk_bump_time_left(const rk_bump *bump);
+
+/** Gives its memory back; a test that is under way is stopped first. NULL is fine. */
+void rk_bump_free(rk_bump *bump);
+
+#endif

@@ -1,0 +1,95 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_FIT_INSPECT_H
+#define REDKETTLE_DESIGN_FIT_INSPECT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+#include <redkettle/design/base/finding.h>
+#include <redkettle/design/fit/fit.h>
+#include <redkettle/design/record/record.h>
+
+/** What is known of the loop, and what the next test is wanted to give. NaN: not known. */
+typedef struct rk_inspect_plan {
+    double pv_low, pv_high;   /* transmitter range, pv-EU */
+    double out_low, out_high; /* OUT's limits, out-EU */
+    double gain_wanted;       /* half a 95 % interval as a part of the gain: 0.05 */
+    double dead_time_wanted;  /* .. of the dead time: 0.1 */
+    size_t dropped;           /* rows that could not be read, and those that could */
+    size_t read;
+} rk_inspect_plan;
+
+/** Nothing known, the gain wanted to 5 % and the dead time to 10 %. */
+rk_inspect_plan rk_inspect_plan_make(void);
+
+/** A move of OUT; a ramp is one. Times in s from the first row. */
+typedef struct rk_move {
+    double at, until; /* from its first row on, until OUT stands again */
+    double from, to;  /* out-EU */
+} rk_move;
+
+/** No rows for longer than three intervals: from `at`, s from the first row. */
+typedef struct rk_gap {
+    double at, length;
+} rk_gap;
+
+typedef enum rk_yes_no { RK_NO = 0, RK_YES = 1, RK_NOT_KNOWN = 2 } rk_yes_no;
+
+enum { RK_MOVES_MAX = 64, RK_GAPS_MAX = 64 };
+
+/** A better test than this one, from the noise and a rough model. */
+typedef struct rk_next_test {
+    bool known;              /* there is a rough model to compute it from */
+    bool needed;             /* this record does not give what is wanted */
+    bool possible;           /* within OUT's limits */
+    int moves;               /* 1: a step; 2: there and back; 3: a doublet; more: pairs */
+    double out_move;         /* the first one, with its sign, out-EU */
+    double wait;             /* after each move, s */
+    double gain_percent;     /* what it would give: half of the 95 % interval, in percent */
+    double dead_time_error;  /* .. of the dead time, s */
+    double dead_time_wanted; /* what is wanted of it, s */
+} rk_next_test;
+
+/** What a record is like. */
+typedef struct rk_inspection {
+    size_t rows;
+    double duration;                             /* s */
+    double interval, interval_min, interval_max; /* median and extremes, s */
+    size_t gaps, moves;                          /* how many, also beyond the room below */
+    rk_gap gap[RK_GAPS_MAX];
+    rk_move move[RK_MOVES_MAX];
+    double out_noise;                      /* jitter of OUT that counts as no move, out-EU */
+    double noise;                          /* standard deviation of PV's noise, pv-EU; robust */
+    double noise_correlation;              /* of it from a row to the next, 0..0.99 */
+    double quantum;                        /* the step that PV comes in, pv-EU; 0: none seen */
+    double pv_moved;                       /* how far PV went, pv-EU */
+    double signal_to_noise;                /* pv_moved / noise; infinite without noise */
+    rk_yes_no steady_before, steady_after; /* the first move, the last */
+    size_t spikes;
+    bool has_model;
+    rk_fit rough;        /* fopdt or ipdt, whichever explains more */
+    double gain_percent; /* of rough: half of the 95 % interval, colour of noise allowed for */
+    double dead_time_error; /* .. of its dead time, s */
+    rk_next_test next;
+    rk_findings findings;
+} rk_inspection;
+
+/**
+ * Judge a record: sampling, moves of OUT, noise, whether it was steady, what went wrong, how
+ * well a model could be known from it, and what the next test should do better. The verdict is
+ * the gravest level of the findings: good, usable, unfit.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA for fewer than 2 rows; RK_ERR_MEMORY. A record
+ * that is unfit is no error.
+ */
+rk_status rk_inspect(const rk_record *record, const rk_inspect_plan *plan,
+                     rk_inspection *inspection, rk_diag *diag);
+
+/** "good", "usable", "unfit". */
+const char *rk_inspection_verdict(const rk_inspection *inspection);
+
+/** The next test in a sentence or two, into text[0..room). */
+void rk_next_test_words(const rk_inspection *inspection, const char *out_units, char *text,
+                        size_t room);
+
+#endif

@@ -1,0 +1,54 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_RECORD_RECORD_H
+#define REDKETTLE_DESIGN_RECORD_RECORD_H
+
+#include <stddef.h>
+
+#include <redkettle/design/base/diag.h>
+
+/**
+ * A test's time series: rows of time, OUT and PV, time rising. OUT of a row is held from that
+ * row's time to the next row's; before the first row OUT stood where the first row has it.
+ */
+typedef struct rk_record rk_record;
+
+/** A new empty record. Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY. */
+rk_status rk_record_create(rk_record **record, rk_diag *diag);
+
+/**
+ * Append a row.
+ *
+ * Units   time in s, out in out-EU, pv in pv-EU.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a value that is not finite, or a time not
+ * after the last row's; RK_ERR_MEMORY. The record is then unchanged.
+ */
+rk_status rk_record_add(rk_record *record, double time, double out, double pv, rk_diag *diag);
+
+/** Where rk_record_place put a row. */
+typedef enum rk_placed {
+    RK_PLACED_LAST = 0,    /* behind the others, as it should be */
+    RK_PLACED_AGAIN = 1,   /* over the row that had the same time */
+    RK_PLACED_BETWEEN = 2, /* before rows that came earlier */
+} rk_placed;
+
+/**
+ * Put a row where its time belongs; slow if that is far from the end. Errors  as
+ * rk_record_add, but for the time.
+ */
+rk_status rk_record_place(rk_record *record, double time, double out, double pv,
+                          rk_placed *placed, rk_diag *diag);
+
+size_t rk_record_rows(const rk_record *record);
+
+/** The columns, rk_record_rows long; valid until the next rk_record_add. Time as it was given,
+ * s. */
+const double *rk_record_time(const rk_record *record);
+const double *rk_record_out(const rk_record *record);
+const double *rk_record_pv(const rk_record *record);
+
+/** How often OUT changes from a row to the next. */
+size_t rk_record_moves(const rk_record *record);
+
+void rk_record_free(rk_record *record);
+
+#endif

@@ -1,0 +1,126 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_DESIGN_SEARCH_SEARCH_H
+#define REDKETTLE_DESIGN_SEARCH_SEARCH_H
+
+#include <redkettle/design/loop/model_set.h>
+#include <redkettle/design/loop/requirements.h>
+#include <redkettle/design/trial/performance.h>
+#include <redkettle/design/trial/sweep.h>
+
+/** What a search makes as small as it can, the requirements being met. */
+typedef enum rk_cost {
+    RK_COST_MS = 0, /* the peak of the sensitivity: most robustness to spare */
+    RK_COST_SETPOINT_IAE,
+    RK_COST_SETPOINT_ISE,
+    RK_COST_SETPOINT_ITAE,
+    RK_COST_LOAD_IAE,
+    RK_COST_LOAD_ISE,
+    RK_COST_LOAD_ITAE,
+    RK_COST_BOTH_IAE, /* of both steps, added */
+    RK_COST_BOTH_ISE,
+    RK_COST_BOTH_ITAE,
+    RK_COSTS
+} rk_cost;
+
+/** "ms", "setpoint-iae", .. "load-itae", "both-iae", .. */
+const char *rk_cost_to_text(rk_cost cost);
+
+/** Errors  RK_ERR_RANGE for a word that names no cost; diag lists them. */
+rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag);
+
+/** What the valve's work is counted in. */
+typedef enum rk_effort {
+    RK_EFFORT_SQUARES = 0, /* sum of the squares of OUT's changes, out-EU^2 */
+    RK_EFFORT_TRAVEL,      /* sum of their sizes, out-EU */
+    RK_EFFORTS
+} rk_effort;
+
+/** "squares", "travel". */
+const char *rk_effort_to_text(rk_effort effort);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag);
+
+/** A search. Set all fields: start from rk_search_plan_make(). */
+typedef struct rk_search_plan {
+    rk_model model;
+    rk_limits limits;    /* the search sees saturation, and the valve's rate */
+    double ts;           /* scan, s; NaN: fast enough not to matter */
+    double sp_step;      /* pv-EU, not 0; of the setpoint's costs and requirements */
+    double load_step;    /* out-EU, not 0; of the load's */
+    const char *mode;    /* "P", "PI", "PD", "PID" */
+    double filter_ratio; /* tf is td / filter_ratio, > 1 */
+    double pv_filter;    /* of all settings, s, >= 0; 0: none */
+    rk_cost cost;
+    double weigh_error;  /* what is made small is this times the cost, > 0 .. */
+    double weigh_effort; /* .. and this times the effort of the same steps, >= 0 */
+    rk_effort effort;
+    double noise; /* of PV, white: its standard deviation, pv-EU; 0: none. What it makes of OUT
+                     counts as effort too */
+    const rk_spread *spread; /* all figures and the cost over these models; NULL: the model */
+    rk_requirements requirements; /* its steps are not read: sp_step and load_step are */
+    int threads;                  /* 0: one a processor; the result does not depend on it */
+    bool (*go_on)(void *user, double part); /* told how far the search is; false ends it with
+                                               the best so far; may be NULL */
+    void *user;
+} rk_search_plan;
+
+/** PI by the load's IAE, Ms at most 1.6 and the other requirements at their defaults. */
+rk_search_plan rk_search_plan_make(const rk_model *model);
+
+/** What was found. */
+typedef struct rk_search_result {
+    rk_settings settings;
+    rk_measures measures; /* on the model itself */
+    double cost;
+    size_t tried;          /* settings that were run */
+    bool met;              /* all requirements */
+    rk_verdict verdict;    /* line by line, over the spread */
+    rk_require in_the_way; /* not met: the line that gives most when it is dropped; or none */
+    bool stopped;          /* by go_on */
+} rk_search_result;
+
+/**
+ * Settings that meet all requirements at the least cost, or the nearest miss. From the best of
+ * the published rules, the gain searched afresh at each pair of times.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a model, a limit, a step or a mode that is
+ * none; RK_ERR_DATA if no stable settings were found; RK_ERR_MEMORY.
+ */
+rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag);
+
+/** Values of a setting: from low to high, both included; one value if they are equal. */
+typedef struct rk_grid_axis {
+    double low, high;
+    size_t count; /* 1 to 1000 */
+} rk_grid_axis;
+
+/** Value number i of an axis. */
+double rk_grid_value(const rk_grid_axis *axis, size_t i);
+
+/** A grid of settings; ti and td as the plan's mode has them, else one value that is not read.
+ */
+typedef struct rk_grid {
+    rk_grid_axis kc, ti, td;
+} rk_grid;
+
+/** What settings of a grid do; NaN where a thing does not exist. */
+typedef struct rk_grid_point {
+    rk_settings settings;
+    bool stable, met; /* met: all of the plan's requirements */
+    double cost, figure[RK_REQUIRE_COUNT];
+    rk_sweep_run setpoint, load;
+} rk_grid_point;
+
+/**
+ * Run every point of a grid: points[(td * ti.count + ti) * kc.count + kc]. *best is the best of
+ * them, the requirements first and then the cost; *result what it does. Ended by go_on, the
+ * rest is unstable with NaN.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search, or for an axis the wrong way round;
+ *         RK_ERR_DATA if no point is stable; RK_ERR_MEMORY.
+ */
+rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_grid_point *points,
+                         size_t *best, rk_search_result *result, rk_diag *diag);
+
+#endif

@@ -1,0 +1,275 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/fit/fit.h>
+
+#include <math.h>
+#include <string.h>
+
+#include <redkettle/design/base/memory.h>
+
+#include "fit_stages.h"
+
+/* A kind with another lag must be better by so much in the Bayesian criterion. */
+#define PREFER_SIMPLE 6.0
+/* Rows that a fit needs, and more than it can take. */
+enum { ROWS_LEAST = 5 };
+#define ROWS_MOST 100000000
+/* OUT that changes in more than one of so many rows moves all the time. */
+#define DENSE 10
+
+rk_fit_plan rk_fit_plan_make(void)
+{
+    const rk_fit_plan made = {.any_kind = true, .from = nan(""), .to = nan("")};
+
+    return made;
+}
+
+static rk_status check_columns(const rk_record *record, rk_diag *diag)
+{
+    const size_t rows = rk_record_rows(record);
+    const double *out = rk_record_out(record), *pv = rk_record_pv(record);
+    size_t i, move;
+
+    if (rows < ROWS_LEAST) {
+        return rk_diag_set(diag, RK_ERR_DATA, "%zu rows are too few: a fit needs at least %d",
+                           rows, ROWS_LEAST);
+    }
+    if (rows > ROWS_MOST) {
+        return rk_diag_set(diag, RK_ERR_DATA, "%zu rows are too many: thin them to 100 million",
+                           rows);
+    }
+    for (move = 1; move < rows && out[move] == out[0]; move++) {
+        continue;
+    }
+    if (move == rows) {
+        return rk_diag_set(
+            diag, RK_ERR_DATA,
+            "OUT never moves (%.6g in all %zu rows): a fit needs at least one move "
+            "of OUT; widen the window or check the OUT column",
+            out[0], rows);
+    }
+    if (rows - move < ROWS_LEAST - 1) {
+        return rk_diag_set(
+            diag, RK_ERR_DATA,
+            "OUT first moves at row %zu of %zu: too few rows come after the move", move + 1,
+            rows);
+    }
+    for (i = 1; i < rows && pv[i] == pv[0]; i++) {
+        continue;
+    }
+    if (i < rows) return RK_OK;
+    return rk_diag_set(
+        diag, RK_ERR_DATA,
+        "PV never moves (%.6g in all %zu rows): check the PV column and the sensor", pv[0],
+        rows);
+}
+
+/* Rows out of the window or in an excluded stretch weigh nothing. */
+static rk_status lay_window(const rk_fit_plan *plan, rki_series *s, rk_diag *diag)
+{
+    size_t kept = 0, i, k;
+
+    for (i = 0; i < s->samples; i++) {
+        bool out = s->time[i] < plan->from || s->time[i] > plan->to;
+
+        for (k = 0; k < plan->excludes; k++) {
+            out =
+                out || (s->time[i] >= plan->exclude[k][0] && s->time[i] <= plan->exclude[k][1]);
+        }
+        s->weight[i] = out ? 0.0 : 1.0;
+        kept += !out;
+    }
+    if (kept >= ROWS_LEAST) return RK_OK;
+    return rk_diag_set(diag, RK_ERR_RANGE,
+                       "the window leaves %zu rows of %zu: widen it, the record is %.6g s long",
+                       kept, s->samples, s->time[s->samples - 1]);
+}
+
+static bool is_regular(const rki_series *s)
+{
+    size_t off = 0, i;
+
+    for (i = 1; i < s->samples; i++) {
+        off += fabs(s->time[i] - s->time[i - 1] - s->interval) > 0.02 * s->interval;
+    }
+    return off * 10 < s->samples;
+}
+
+static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan *plan,
+                        rk_diag *diag)
+{
+    rk_status status;
+
+    memset(b, 0, sizeof *b);
+    status = rki_series_create(&b->series, record, diag);
+    if (status != RK_OK) return status;
+    status = lay_window(plan, &b->series, diag);
+    if (status != RK_OK) return status;
+    b->series.visits = &b->visits;
+    b->regular = is_regular(&b->series);
+    b->closed_loop = rki_answers_pv(record);
+    b->residual = rk_memory_create(b->series.samples, sizeof(double));
+    if (b->residual == NULL) {
+        (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
+                          b->series.samples);
+        return RK_ERR_MEMORY;
+    }
+    b->plain = plan->plain;
+    if (!b->plain) {
+        /* What stands off the line between its neighbours, before there is a model. */
+        memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
+        b->left_out = rki_leave_out_spikes(b);
+    }
+    status = rki_series_thin(&b->thin, &b->series, diag);
+    b->dense = DENSE * b->series.events > b->series.samples;
+    if (status == RK_OK && b->dense) {
+        status = rki_series_chunk(&b->chunk, &b->series, diag);
+    }
+    return status;
+}
+
+static void clean_up(rki_bench *b)
+{
+    rki_series_free(&b->series);
+    rki_series_free(&b->thin);
+    rki_series_free(&b->chunk);
+    rk_memory_free(b->residual);
+}
+
+static bool is_complex(rki_family family)
+{
+    return family == RKI_SECOND || family == RKI_LAGGING;
+}
+
+static void take_candidate(const rk_fit *made, rk_fit *fit)
+{
+    rk_fit_candidate *c = &fit->candidate[fit->candidates++];
+
+    c->model = made->model;
+    c->bic = made->bic;
+    c->fit_percent = made->fit_percent;
+    c->drift = made->drift;
+    c->initial = made->initial;
+    c->load = made->load;
+    c->load_at = made->load_at;
+}
+
+static void add_candidate(rki_bench *b, const rki_solution *s, rk_fit *fit)
+{
+    rk_fit made;
+
+    memset(&made, 0, sizeof made);
+    rki_fit_describe(b, s, &made);
+    take_candidate(&made, fit);
+}
+
+/* All families; the simplest that the criterion does not clearly speak against. */
+static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
+{
+    static const rki_family families[] = {RKI_FIRST, RKI_INTEGRATOR, RKI_SECOND, RKI_LAGGING};
+    rki_solution made;
+    size_t i;
+
+    best->found = false;
+    for (i = 0; i < 4; i++) {
+        const double handicap =
+            best->found && is_complex(families[i]) && !is_complex(best->task.family)
+                ? PREFER_SIMPLE
+                : 0.0;
+
+        rki_fit_family(b, families[i], best->found ? best : NULL, &made);
+        if (!made.found) continue;
+        rki_fit_extras(b, &made);
+        add_candidate(b, &made, fit);
+        if (!best->found || made.bic + handicap < best->bic) {
+            *best = made;
+        }
+    }
+}
+
+/* Spikes that only the model shows, on a slope, are left out too. */
+static void clean(rki_bench *b, rki_solution *best)
+{
+    size_t more;
+
+    if (b->plain) return;
+    rki_take_residual(b, best);
+    more = rki_leave_out_spikes(b);
+    if (more == 0) return;
+    b->left_out += more;
+    rki_fit_on(b, best, best->task.active, best->task.load_at, best);
+}
+
+static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
+{
+    rki_solution best;
+    double interval[2];
+    rk_status status;
+
+    memset(fit, 0, sizeof *fit);
+    if (plan->any_kind) {
+        choose(b, &best, fit);
+    } else {
+        rki_fit_family(b, rki_family_of(plan->kind), NULL, &best);
+        if (best.found) {
+            rki_fit_extras(b, &best);
+        }
+    }
+    if (!best.found || best.q[RKI_GAIN] == 0) {
+        return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
+    }
+    clean(b, &best);
+    status = rki_fit_profile(b, &best, interval, diag);
+    if (status != RK_OK) return status;
+    fit->dead_time95[0] = interval[0];
+    fit->dead_time95[1] = interval[1];
+    rki_fit_report(b, &best, fit);
+    fit->passes = b->visits / (double)b->series.samples;
+    if (!plan->any_kind) {
+        take_candidate(fit, fit);
+    }
+    return RK_OK;
+}
+
+rk_status rk_fit_run(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
+                     rk_diag *diag)
+{
+    rki_bench bench;
+    rk_fit *made;
+    rk_status status;
+
+    if (record == NULL || plan == NULL || fit == NULL) return RK_ERR_ARG;
+    status = check_columns(record, diag);
+    if (status != RK_OK) return status;
+    made = rk_memory_create(1, sizeof *made);
+    if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a fit");
+    status = set_up(&bench, record, plan, diag);
+    if (status == RK_OK) {
+        status = run(&bench, plan, made, diag);
+    }
+    if (status == RK_OK) {
+        *fit = *made;
+    }
+    clean_up(&bench);
+    rk_memory_free(made);
+    return status;
+}
+
+rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag)
+{
+    rk_fit_plan plan = rk_fit_plan_make();
+
+    plan.any_kind = false;
+    plan.kind = kind;
+    return rk_fit_run(record, &plan, fit, diag);
+}
+
+void rk_fit_to_loop(const rk_fit *fit, rk_loop_design *loop)
+{
+    loop->has_model = true;
+    loop->model = fit->model;
+    memcpy(loop->gain95, fit->gain95, sizeof loop->gain95);
+    memcpy(loop->tau95, fit->tau95, sizeof loop->tau95);
+    memcpy(loop->covariance, fit->covariance, sizeof loop->covariance);
+    memcpy(loop->dead_time95, fit->dead_time95, sizeof loop->dead_time95);
+    loop->noise = fit->noise > 0 ? fit->noise : nan("");
+}

@@ -1,0 +1,310 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/loop/loop_design.h>
+
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "design/base/words.h"
+
+static const char *const action_words[] = {"direct", "reverse", NULL};
+
+const char *rk_action_to_text(rk_action action)
+{
+    return action == RK_ACTION_NOT_SAID ? "not said" : rki_word(action_words, (int)action - 1);
+}
+
+rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || action == NULL) return RK_ERR_ARG;
+    status = rki_word_find(action_words, "action", text, &found, diag);
+    if (status == RK_OK) {
+        *action = (rk_action)(found + 1);
+    }
+    return status;
+}
+
+rk_loop_design rk_loop_design_make(void)
+{
+    const double none = nan("");
+    rk_loop_design made;
+
+    memset(&made, 0, sizeof made);
+    strcpy(made.name, "loop");
+    strcpy(made.pv_units, "pv-EU");
+    strcpy(made.out_units, "out-EU");
+    made.ts = none;
+    made.pv_low = made.pv_high = made.out_low = made.out_high = none;
+    made.out_rate = HUGE_VAL;
+    made.out_safe = none;
+    made.noise = made.ultimate_gain = made.ultimate_period = none;
+    made.alarms = (rk_alarm_limits){none, none, none, none, none, none};
+    made.gain95[0] = made.gain95[1] = none;
+    made.tau95[0][0] = made.tau95[0][1] = made.tau95[1][0] = made.tau95[1][1] = none;
+    made.dead_time95[0] = made.dead_time95[1] = none;
+    made.covariance[0][0] = none;
+    made.lambda = none;
+    made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
+    made.requirements = rk_requirements_default();
+    made.plant = rk_plant_design_make();
+    return made;
+}
+
+static rk_status check_range(const char *what, double low, double high, rk_diag *diag)
+{
+    if (isnan(low) && isnan(high)) return RK_OK;
+    if (isnan(low) || isnan(high)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%s range: give both low and high", what);
+    }
+    if (!isfinite(low) || !isfinite(high) || !(low < high)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "%s range %g to %g is the wrong way round or empty: low must be below high", what,
+            low, high);
+    }
+    return RK_OK;
+}
+
+static rk_status check_signs(const rk_loop_design *loop, rk_diag *diag)
+{
+    const double kc = loop->settings.kc;
+
+    if (loop->action == RK_ACTION_DIRECT && kc > 0) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "kc %g makes OUT fall as PV rises, but the action is said to be direct: "
+            "give kc a minus, or correct the action",
+            kc);
+    }
+    if (loop->action == RK_ACTION_REVERSE && kc < 0) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "kc %g makes OUT rise with PV, but the action is said to be reverse: "
+            "give kc without the minus, or correct the action",
+            kc);
+    }
+    return RK_OK;
+}
+
+static rk_status check_steps(const rk_loop_design *loop, rk_diag *diag)
+{
+    const rk_requirements *r = &loop->requirements;
+
+    if (r->sp_step == 0 || isinf(r->sp_step) || r->load_step == 0 || isinf(r->load_step)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "[require] sp-step %g, load-step %g: give steps that are not 0",
+                           r->sp_step, r->load_step);
+    }
+    if (!isnan(loop->noise) && (!(loop->noise > 0) || isinf(loop->noise))) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "noise %g of PV: give a standard deviation above 0", loop->noise);
+    }
+    return RK_OK;
+}
+
+rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
+{
+    rk_status status;
+
+    if (loop == NULL) return RK_ERR_ARG;
+    if (!isnan(loop->ts) && (!(loop->ts > 0) || isinf(loop->ts))) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
+                           loop->ts);
+    }
+    if (!(loop->out_rate > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "output rate %g: give out units per second above 0", loop->out_rate);
+    }
+    status = check_steps(loop, diag);
+    if (status != RK_OK) return status;
+    status = check_range("PV", loop->pv_low, loop->pv_high, diag);
+    if (status == RK_OK) {
+        status = check_range("OUT", loop->out_low, loop->out_high, diag);
+    }
+    if (status == RK_OK && loop->has_model) {
+        status = rk_model_check(&loop->model, diag);
+    }
+    if (status == RK_OK && loop->has_plant) {
+        status = rk_plant_design_check(&loop->plant, loop->pv_low, loop->pv_high, diag);
+    }
+    if (status == RK_OK && loop->has_settings) {
+        status = rk_settings_check(&loop->settings, diag);
+        if (status == RK_OK) {
+            status = check_signs(loop, diag);
+        }
+    }
+    return status;
+}
+
+bool rk_loop_design_has_out_range(const rk_loop_design *loop)
+{
+    return !isnan(loop->out_low) && !isnan(loop->out_high);
+}
+
+rk_limits rk_loop_design_limits(const rk_loop_design *loop)
+{
+    rk_limits limits = rk_limits_none();
+
+    limits.rate = loop->out_rate;
+    if (!isnan(loop->out_low)) {
+        limits.low = loop->out_low;
+    }
+    if (!isnan(loop->out_high)) {
+        limits.high = loop->out_high;
+    }
+    return limits;
+}
+
+/* Steps to judge by, and the noise that OUT may show, as parts of a range. */
+#define STEP_PART 0.05
+#define NOISE_PART 0.01
+
+/* The step that was said; else a part of the range, to the side where OUT, which moves by so
+   much per unit of it, has more room. */
+static double step_of(const rk_loop_design *loop, double said, double low, double high,
+                      double moves)
+{
+    const double step = isnan(low) || isnan(high) ? 1.0 : STEP_PART * (high - low);
+    const rk_limits limits = rk_loop_design_limits(loop);
+    const double out = loop->model.out0 + (moves * step),
+                 back = loop->model.out0 - (moves * step);
+
+    if (!isnan(said)) return said;
+    return (out < limits.low || out > limits.high) && back >= limits.low && back <= limits.high
+               ? -step
+               : step;
+}
+
+rk_requirements rk_loop_design_requirements(const rk_loop_design *loop)
+{
+    const bool integrates = rk_model_kind_integrates(loop->model.kind);
+    const double gain = loop->has_model ? loop->model.gain : 1.0;
+    rk_requirements r = loop->requirements;
+
+    r.sp_step =
+        step_of(loop, r.sp_step, loop->pv_low, loop->pv_high, integrates ? 0.0 : 1.0 / gain);
+    r.load_step = step_of(loop, r.load_step, loop->out_low, loop->out_high, -1.0);
+    if (isnan(r.limit[RK_REQUIRE_OUT_NOISE]) && loop->noise > 0 && !isnan(loop->ts) &&
+        rk_loop_design_has_out_range(loop)) {
+        r.limit[RK_REQUIRE_OUT_NOISE] = NOISE_PART * (loop->out_high - loop->out_low);
+    }
+    return r;
+}
+
+rk_conditions rk_loop_design_conditions(const rk_loop_design *loop)
+{
+    const rk_requirements r = rk_loop_design_requirements(loop);
+    const double out0 = loop->model.out0;
+    rk_conditions c = {.limits = rk_loop_design_limits(loop),
+                       .ts = loop->ts,
+                       .sp_step = r.sp_step,
+                       .load_step = r.load_step,
+                       .noise = loop->noise};
+
+    if (!(out0 > c.limits.low && out0 < c.limits.high)) {
+        c.limits = rk_limits_none();
+        c.limits.rate = loop->out_rate;
+    }
+    return c;
+}
+
+const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require what)
+{
+    switch (rk_require_quantity(what)) {
+    case RK_QUANTITY_DEGREES:
+        return "deg";
+    case RK_QUANTITY_PERCENT:
+        return "%";
+    case RK_QUANTITY_TIME:
+        return "s";
+    case RK_QUANTITY_PV:
+        return loop->pv_units;
+    case RK_QUANTITY_OUT:
+        return loop->out_units;
+    default:
+        return "";
+    }
+}
+
+double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain)
+{
+    return gain * (loop->out_high - loop->out_low) / (loop->pv_high - loop->pv_low);
+}
+
+double rk_loop_design_kc_pct(const rk_loop_design *loop, double kc)
+{
+    return kc * (loop->pv_high - loop->pv_low) / (loop->out_high - loop->out_low);
+}
+
+void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
+                              char unit[RK_GAIN_UNIT_CHARS])
+{
+    const bool fraction = strchr(loop->pv_units, '/') != NULL;
+    const bool integrates = rk_model_kind_integrates(kind);
+
+    (void)snprintf(unit, RK_GAIN_UNIT_CHARS, "%s%s%s/%s%s%s", fraction ? "(" : "",
+                   loop->pv_units, fraction ? ")" : "", integrates ? "(" : "", loop->out_units,
+                   integrates ? " s)" : "");
+}
+
+/* Beyond these parts of its range a transmitter says that it has failed (NE 43). */
+#define FAILED_LOW 0.025
+#define FAILED_HIGH 0.0625
+
+static void take_alarms(const rk_loop_design *loop, rk_loop_params *p)
+{
+    const rk_alarm_limits *a = &loop->alarms;
+
+    p->pv_low = isnan(a->low) ? p->pv_low : a->low;
+    p->pv_high = isnan(a->high) ? p->pv_high : a->high;
+    p->deviation = isnan(a->deviation) ? p->deviation : a->deviation;
+    p->alarm_gap = isnan(a->gap) ? p->alarm_gap : a->gap;
+    p->stale_time = isnan(a->stale) ? p->stale_time : a->stale;
+    p->hold_time = isnan(a->hold) ? p->hold_time : a->hold;
+    if (!isnan(loop->pv_low)) {
+        const double span = loop->pv_high - loop->pv_low;
+
+        p->pid.pv_lo = loop->pv_low - (FAILED_LOW * span);
+        p->pid.pv_hi = loop->pv_high + (FAILED_HIGH * span);
+    }
+}
+
+rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params *params,
+                                      rk_diag *diag)
+{
+    rk_loop_params made = rk_loop_params_make();
+    rk_limits limits;
+    rk_flaw flaw;
+    rk_status status;
+
+    if (loop == NULL || params == NULL) return RK_ERR_ARG;
+    if (isnan(loop->ts) || !loop->has_settings || !rk_loop_design_has_out_range(loop)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "no %s: a loop needs it to run",
+                           isnan(loop->ts)       ? "scan interval ([loop] scan)"
+                           : !loop->has_settings ? "settings ([settings])"
+                                                 : "output range ([out] low and high)");
+    }
+    limits = rk_loop_design_limits(loop);
+    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made.pid, diag);
+    if (status != RK_OK) return status;
+    made.pv_filter = loop->settings.pv_filter;
+    made.pid.out_safe = isnan(loop->out_safe) ? limits.low : loop->out_safe;
+    take_alarms(loop, &made);
+    if (made.hold_time < RK_REAL_MAX && isnan(loop->out_safe)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "[alarm] hold needs a safe output to go to: give [out] safe");
+    }
+    flaw = rk_loop_flaw(&made, 0.0, limits.low);
+    if (flaw == RK_FLAW_NONE && !isnan(loop->out_safe) &&
+        !(loop->out_safe >= limits.low && loop->out_safe <= limits.high)) {
+        flaw = RK_FLAW_OUT_SAFE;
+    }
+    if (flaw != RK_FLAW_NONE) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "the loop cannot run: %s", rk_flaw_text(flaw));
+    }
+    *params = made;
+    return RK_OK;
+}

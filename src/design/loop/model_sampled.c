@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/loop/model.h>
+
+#include <math.h>
+
+#include "state_transition.h"
+
+/* How near a whole number of scans a dead time counts as one: 0.3 / 0.1 is 2.9999999999999996.
+ */
+#define DELAY_SNAP 1e-9
+
+rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_params *params,
+                                     rk_diag *diag)
+{
+    const rk_status status = rk_model_check(model, diag);
+    double scans, whole, rest;
+    rki_motion all, before, after;
+    int i;
+
+    if (status != RK_OK) return status;
+    if (params == NULL) return RK_ERR_ARG;
+    if (!(ts > 0) || !isfinite(ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0", ts);
+    }
+    scans = model->dead_time / ts;
+    if (!(scans <= RK_PLANT_DELAY_MAX)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "dead time %g s is %g scans of %g s; at most %g can be simulated",
+                           model->dead_time, scans, ts, RK_PLANT_DELAY_MAX);
+    }
+    whole = floor(scans + DELAY_SNAP);
+    rest = fmax(model->dead_time - (whole * ts), 0.0);
+    if (scans - whole < DELAY_SNAP) {
+        rest = 0.0;
+    }
+    all = rki_motion_of_model(model, ts);
+    before = rki_motion_of_model(model, rest); /* while the older output still acts */
+    after = rki_motion_of_model(model, ts - rest);
+    for (i = 0; i < 2; i++) {
+        params->a[i][0] = all.phi[i][0];
+        params->a[i][1] = all.phi[i][1];
+        params->b0[i] = after.gamma[i];
+        params->b1[i] =
+            (after.phi[i][0] * before.gamma[0]) + (after.phi[i][1] * before.gamma[1]);
+    }
+    params->delay = (size_t)whole;
+    params->out0 = model->out0;
+    params->pv0 = model->pv0;
+    return RK_OK;
+}
+
+rk_status rk_predictor_params_from_model(const rk_model *model, double ts,
+                                         rk_plant_params *whole, rk_plant_params *quick,
+                                         rk_diag *diag)
+{
+    rk_plant_params made;
+    rk_status status = rk_plant_params_from_model(model, ts, &made, diag);
+    rk_model prompt;
+
+    if (status != RK_OK) return status;
+    if (whole == NULL || quick == NULL) return RK_ERR_ARG;
+    prompt = *model;
+    prompt.dead_time = 0.0;
+    status = rk_plant_params_from_model(&prompt, ts, quick, diag);
+    if (status == RK_OK) {
+        *whole = made;
+    }
+    return status;
+}

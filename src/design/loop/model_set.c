@@ -1,0 +1,232 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/loop/model_set.h>
+
+#include <math.h>
+
+#include "design/base/words.h"
+
+static const char *const over_words[] = {"worst", "mean", NULL};
+
+const char *rk_over_to_text(rk_over over)
+{
+    return rki_word(over_words, (int)over);
+}
+
+rk_status rk_over_from_text(const char *text, rk_over *over, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || over == NULL) return RK_ERR_ARG;
+    status = rki_word_find(over_words, "way to count models", text, &found, diag);
+    if (status == RK_OK) {
+        *over = (rk_over)found;
+    }
+    return status;
+}
+
+/* Chi-square of so many degrees of freedom that 95 % stay below; 0 is not used. */
+static const double chi_square_95[RK_MODEL_NUMBERS + 1] = {0,     3.841, 5.991,
+                                                           7.815, 9.488, 11.070};
+
+/* A number that must not be 0 keeps at least this part of its nominal value. */
+#define LEAST_PART 0.05
+/* How far damping stays from its ends. */
+#define DAMPING_LEAST 0.01
+
+static double keep_sign(double value, double nominal)
+{
+    return value / nominal < LEAST_PART ? LEAST_PART * nominal : value;
+}
+
+/* The nominal model with its numbers moved by so much, kept in their ranges. */
+static rk_model moved(const rk_model *nominal, const int *number, int count, const double *by)
+{
+    rk_model m = *nominal;
+    double *const at[RK_MODEL_NUMBERS] = {&m.gain, &m.time_constant[0], &m.time_constant[1],
+                                          &m.damping, &m.dead_time};
+    int i;
+
+    for (i = 0; i < count; i++) {
+        *at[number[i]] += by[i];
+    }
+    m.gain = keep_sign(m.gain, nominal->gain);
+    for (i = 0; i < rk_model_kind_times(m.kind); i++) {
+        m.time_constant[i] = keep_sign(m.time_constant[i], nominal->time_constant[i]);
+    }
+    if (m.time_constant[1] > m.time_constant[0]) {
+        const double longer = m.time_constant[1];
+
+        m.time_constant[1] = m.time_constant[0];
+        m.time_constant[0] = longer;
+    }
+    if (m.kind == RK_MODEL_SOPDT_OSC) {
+        m.damping = fmin(fmax(m.damping, DAMPING_LEAST), 1.0 - DAMPING_LEAST);
+    }
+    m.dead_time = fmax(m.dead_time, 0.0);
+    return m;
+}
+
+/* Lower triangle l with l l' = c; a direction without variance stays without. */
+static void factor(int n, double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
+                   double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS])
+{
+    int i, j, k;
+
+    for (j = 0; j < n; j++) {
+        for (i = 0; i < n; i++) {
+            double rest = c[i][j];
+
+            for (k = 0; k < j; k++) {
+                rest -= l[i][k] * l[j][k];
+            }
+            if (i < j) {
+                l[i][j] = 0.0;
+            } else if (i == j) {
+                l[j][j] = sqrt(fmax(rest, 0.0));
+            } else {
+                l[i][j] = l[j][j] > 0 ? rest / l[j][j] : 0.0;
+            }
+        }
+    }
+}
+
+/* To both sides along each column of l, as far as equal weights need. */
+static void add_mean_points(const rk_model *model, const int *number, int n,
+                            double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_spread *spread)
+{
+    double by[RK_MODEL_NUMBERS] = {0};
+    int i, k, sign;
+
+    for (k = 0; k < n; k++) {
+        for (sign = -1; sign <= 1; sign += 2) {
+            for (i = 0; i < n; i++) {
+                by[i] = sign * sqrt((double)n) * l[i][k];
+            }
+            spread->model[spread->count++] = moved(model, number, n, by);
+        }
+    }
+}
+
+/* The point of the region's edge where the sum of a[i] times number i is greatest. */
+static void add_extreme(const rk_model *model, const int *number, int n,
+                        double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
+                        const double a[RK_MODEL_NUMBERS], rk_spread *spread)
+{
+    double by[RK_MODEL_NUMBERS] = {0}, square = 0;
+    int i, j;
+
+    for (i = 0; i < n; i++) {
+        for (j = 0; j < n; j++) {
+            by[i] += c[i][j] * a[j];
+        }
+        square += a[i] * by[i];
+    }
+    for (i = 0; i < n; i++) {
+        by[i] *= square > 0 ? sqrt(chi_square_95[n] / square) : 0.0;
+    }
+    spread->model[spread->count++] = moved(model, number, n, by);
+}
+
+static void add_region(const rk_model *model, const int *number, int n,
+                       double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_spread *spread)
+{
+    double a[RK_MODEL_NUMBERS];
+    int i, k, sign;
+
+    spread->model[spread->count++] = *model;
+    for (k = 0; k < n; k++) {
+        for (sign = -1; sign <= 1; sign += 2) {
+            for (i = 0; i < n; i++) {
+                a[i] = i == k ? sign : 0.0;
+            }
+            add_extreme(model, number, n, c, a, spread);
+        }
+    }
+    for (k = 0; k < 1 << n; k++) {
+        for (i = 0; i < n; i++) {
+            const double deviation = sqrt(c[i][i]);
+
+            a[i] = deviation > 0 ? ((k >> i) & 1 ? 1.0 : -1.0) / deviation : 0.0;
+        }
+        add_extreme(model, number, n, c, a, spread);
+    }
+}
+
+rk_status rk_spread_region(const rk_model *model,
+                           double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_over over,
+                           rk_spread *spread, rk_diag *diag)
+{
+    double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
+    int number[RK_MODEL_NUMBERS], n, i, j;
+    rk_spread made = {.over = over, .count = 0};
+    bool known;
+    rk_status status;
+
+    if (model == NULL || covariance == NULL || spread == NULL) return RK_ERR_ARG;
+    status = rk_model_check(model, diag);
+    if (status != RK_OK) return status;
+    n = rk_model_kind_numbers(model->kind, number);
+    known = covariance[0][0] > 0;
+    for (i = 0; i < n; i++) {
+        for (j = 0; j < n; j++) {
+            c[i][j] = covariance[number[i]][number[j]];
+            known = known && isfinite(c[i][j]) && (i != j || c[i][j] >= 0);
+        }
+    }
+    if (!known) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "how sure the model's numbers are is not known: fit a record and save "
+            "the model, or say by how much it may be wrong");
+    }
+    if (over == RK_OVER_MEAN) {
+        factor(n, c, l);
+        add_mean_points(model, number, n, l, &made);
+    } else {
+        add_region(model, number, n, c, &made);
+    }
+    *spread = made;
+    return RK_OK;
+}
+
+rk_status rk_spread_box(const rk_model *model, double part, rk_over over, rk_spread *spread,
+                        rk_diag *diag)
+{
+    double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS] = {{0}}, by[RK_MODEL_NUMBERS] = {0};
+    double size[RK_MODEL_NUMBERS];
+    int number[RK_MODEL_NUMBERS], n, i, k;
+    rk_spread made = {.over = over, .count = 0};
+    rk_status status;
+
+    if (model == NULL || spread == NULL) return RK_ERR_ARG;
+    status = rk_model_check(model, diag);
+    if (status != RK_OK) return status;
+    if (!(part > 0 && part < 1)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "a model wrong by %g %%: give above 0 and below 100 %%",
+                           100.0 * part);
+    }
+    n = rk_model_kind_numbers(model->kind, number);
+    for (i = 0; i < n; i++) {
+        const double value[RK_MODEL_NUMBERS] = {model->gain, model->time_constant[0],
+                                                model->time_constant[1], model->damping,
+                                                model->dead_time};
+
+        size[i] = part * value[number[i]];
+        l[i][i] = size[i] / sqrt(3.0); /* the deviation of what is equally likely within */
+    }
+    if (over == RK_OVER_MEAN) {
+        add_mean_points(model, number, n, l, &made);
+    } else {
+        made.model[made.count++] = *model;
+        for (k = 0; k < 1 << n; k++) {
+            for (i = 0; i < n; i++) {
+                by[i] = (k >> i) & 1 ? size[i] : -size[i];
+            }
+            made.model[made.count++] = moved(model, number, n, by);
+        }
+    }
+    *spread = made;
+    return RK_OK;
+}

@@ -1,0 +1,412 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/loop/settings.h>
+
+#include <math.h>
+#include <stdbool.h>
+#include <stddef.h>
+#include <string.h>
+
+#include "design/base/words.h"
+
+static const char *const anti_windup_words[] = {"none", "conditional", "back-calculation",
+                                                NULL};
+static const char *const scheme_words[] = {"backward", "trapezoid", "forward", NULL};
+static const char *const algorithm_words[] = {"position", "velocity", NULL};
+static const char *const form_words[] = {"ideal", "series", "parallel", NULL};
+
+const char *rk_anti_windup_to_text(rk_anti_windup way)
+{
+    return rki_word(anti_windup_words, (int)way);
+}
+
+rk_status rk_anti_windup_from_text(const char *text, rk_anti_windup *way, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || way == NULL) return RK_ERR_ARG;
+    status = rki_word_find(anti_windup_words, "anti-windup", text, &found, diag);
+    if (status == RK_OK) {
+        *way = (rk_anti_windup)found;
+    }
+    return status;
+}
+
+const char *rk_scheme_to_text(rk_scheme scheme)
+{
+    return rki_word(scheme_words, (int)scheme);
+}
+
+rk_status rk_scheme_from_text(const char *text, rk_scheme *scheme, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || scheme == NULL) return RK_ERR_ARG;
+    status = rki_word_find(scheme_words, "scheme", text, &found, diag);
+    if (status == RK_OK) {
+        *scheme = (rk_scheme)found;
+    }
+    return status;
+}
+
+const char *rk_algorithm_to_text(rk_algorithm algorithm)
+{
+    return rki_word(algorithm_words, (int)algorithm);
+}
+
+rk_status rk_algorithm_from_text(const char *text, rk_algorithm *algorithm, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || algorithm == NULL) return RK_ERR_ARG;
+    status = rki_word_find(algorithm_words, "algorithm", text, &found, diag);
+    if (status == RK_OK) {
+        *algorithm = (rk_algorithm)found;
+    }
+    return status;
+}
+
+const char *rk_form_to_text(rk_form form)
+{
+    return rki_word(form_words, (int)form);
+}
+
+rk_status rk_form_from_text(const char *text, rk_form *form, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || form == NULL) return RK_ERR_ARG;
+    status = rki_word_find(form_words, "controller form", text, &found, diag);
+    if (status == RK_OK) {
+        *form = (rk_form)found;
+    }
+    return status;
+}
+
+rk_settings rk_settings_make(double kc, double ti, double td, double tf)
+{
+    const rk_settings made = {.kc = kc,
+                              .ti = ti,
+                              .td = td,
+                              .tf = tf,
+                              .sp_weight = 1.0,
+                              .anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION};
+
+    return made;
+}
+
+const char *rk_settings_mode(const rk_settings *settings)
+{
+    if (isinf(settings->ti)) return settings->td > 0 ? "PD" : "P";
+    return settings->td > 0 ? "PID" : "PI";
+}
+
+rk_status rk_settings_check(const rk_settings *settings, rk_diag *diag)
+{
+    const rk_settings *s = settings;
+
+    if (s == NULL) return RK_ERR_ARG;
+    if (!isfinite(s->kc) || s->kc == 0) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "kc %g: give a finite gain that is not 0, in out units per pv unit",
+                           s->kc);
+    }
+    if (!(s->ti > 0)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "ti %g s: give an integral time above 0; leave ti out for no integral action",
+            s->ti);
+    }
+    if (!(s->td >= 0) || isinf(s->td)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "td %g s: give a derivative time of 0 or more",
+                           s->td);
+    }
+    if (!(s->tf >= 0) || isinf(s->tf)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "tf %g s: give a filter time of 0 or more",
+                           s->tf);
+    }
+    if (!(s->sp_weight >= 0 && s->sp_weight <= 1)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "setpoint weight %g: give a number from 0 to 1",
+                           s->sp_weight);
+    }
+    if (!(s->pv_filter >= 0) || isinf(s->pv_filter)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "PV filter %g s: give a time of 0 or more",
+                           s->pv_filter);
+    }
+    if (!(s->tt >= 0) || isinf(s->tt)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "tracking time %g s: give a time above 0, or leave it out for the default", s->tt);
+    }
+    return RK_OK;
+}
+
+static rk_status to_series(const rk_settings *s, rk_form_values *values, rk_diag *diag)
+{
+    const double tf = s->td > 0 ? s->tf : 0.0;
+    const double sum = s->ti + tf, product = s->ti * (s->td + tf);
+    double root = 1.0 - (4.0 * product / (sum * sum));
+
+    values->tf = tf;
+    if (isinf(s->ti) || s->td == 0) { /* nothing to convert, but for the lead's numerator */
+        values->gain = s->kc;
+        values->integral = s->ti;
+        values->derivative = s->td > 0 ? s->td + tf : 0.0;
+        return RK_OK;
+    }
+    if (root < -1e-12) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "ti %g s and td %g s have no series form, which needs ti of at least "
+            "4 td; nearest: td %g s, or use the ideal or parallel form",
+            s->ti, s->td, fmax(((sum * sum) / (4.0 * s->ti)) - tf, 0.0));
+    }
+    root = sqrt(fmax(root, 0.0));
+    values->integral = 0.5 * sum * (1.0 + root);
+    values->derivative = product / values->integral; /* the small root, without cancellation */
+    values->gain = s->kc * (values->integral / s->ti);
+    return RK_OK;
+}
+
+rk_status rk_settings_to_form(const rk_settings *settings, rk_form form, rk_form_values *values,
+                              rk_diag *diag)
+{
+    const rk_settings *s = settings;
+    rk_form_values made = {form, 0, 0, 0, 0};
+    rk_status status = rk_settings_check(s, diag);
+
+    if (status != RK_OK) return status;
+    if (values == NULL) return RK_ERR_ARG;
+    if (form == RK_FORM_SERIES) {
+        status = to_series(s, &made, diag);
+    } else {
+        const bool ideal = form == RK_FORM_IDEAL;
+
+        made.gain = s->kc;
+        made.integral = ideal ? s->ti : s->kc / s->ti;
+        made.derivative = ideal ? s->td : s->kc * s->td;
+        made.tf = s->tf;
+    }
+    if (status == RK_OK) {
+        *values = made;
+    }
+    return status;
+}
+
+static rk_status from_series(const rk_form_values *v, rk_settings *s, rk_diag *diag)
+{
+    if (!(v->integral > 0)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "ti %g s: give an integral time above 0; leave ti out for no integral action",
+            v->integral);
+    }
+    if (v->derivative != 0 && !(v->derivative >= v->tf)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "td %g s is shorter than its filter tf %g s, which makes a lag, not a "
+            "derivative: give tf below td",
+            v->derivative, v->tf);
+    }
+    s->tf = v->tf;
+    if (isinf(v->integral) || v->derivative == 0) {
+        s->kc = v->gain;
+        s->ti = v->integral;
+        s->td = v->derivative != 0 ? v->derivative - v->tf : 0.0;
+        return RK_OK;
+    }
+    s->ti = v->integral + v->derivative - v->tf;
+    s->kc = v->gain * (s->ti / v->integral);
+    s->td = (v->integral * v->derivative / s->ti) - v->tf;
+    if (s->td < 0) { /* ti' < tf: the filter outweighs the derivative after all */
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "series ti %g s, td %g s, tf %g s: the ideal form would need td below 0; "
+            "give a shorter tf",
+            v->integral, v->derivative, v->tf);
+    }
+    return RK_OK;
+}
+
+rk_status rk_settings_from_form(const rk_form_values *values, rk_settings *settings,
+                                rk_diag *diag)
+{
+    rk_settings made;
+    rk_status status = RK_OK;
+
+    if (values == NULL || settings == NULL) return RK_ERR_ARG;
+    made = *settings;
+    made.kc = values->gain;
+    made.ti = values->integral;
+    made.td = values->derivative;
+    made.tf = values->tf;
+    if (values->form == RK_FORM_SERIES) {
+        status = from_series(values, &made, diag);
+    }
+    if (values->form == RK_FORM_PARALLEL) {
+        if (!isfinite(values->gain) || values->gain == 0) {
+            return rk_diag_set(diag, RK_ERR_RANGE, "kp %g: give a finite gain that is not 0",
+                               values->gain);
+        }
+        if (values->integral != 0 && !(values->integral / values->gain > 0)) {
+            return rk_diag_set(diag, RK_ERR_RANGE, "kp %g and ki %g: both need the same sign",
+                               values->gain, values->integral);
+        }
+        made.ti = values->integral != 0 ? values->gain / values->integral : HUGE_VAL;
+        made.td = values->derivative / values->gain;
+    }
+    if (status == RK_OK) {
+        status = rk_settings_check(&made, diag);
+    }
+    if (status == RK_OK) {
+        *settings = made;
+    }
+    return status;
+}
+
+rk_given_settings rk_given_settings_make(void)
+{
+    const double none = nan("");
+
+    return (rk_given_settings){RK_FORM_IDEAL, none, none, none, none, none, none, none};
+}
+
+bool rk_given_settings_any(const rk_given_settings *given)
+{
+    return !isnan(given->kc) || !isnan(given->ti) || !isnan(given->td) || !isnan(given->tf) ||
+           !isnan(given->kp) || !isnan(given->ki) || !isnan(given->kd);
+}
+
+static double or_else(double given, double otherwise)
+{
+    return isnan(given) ? otherwise : given;
+}
+
+rk_status rk_settings_from_given(const rk_given_settings *given, const char *mark,
+                                 rk_settings *settings, rk_diag *diag)
+{
+    const rk_given_settings *g = given;
+    rk_form_values values;
+    double gain;
+
+    if (g == NULL || mark == NULL || settings == NULL) return RK_ERR_ARG;
+    values = (rk_form_values){.form = g->form, .tf = or_else(g->tf, 0.0)};
+    if (g->form == RK_FORM_PARALLEL) {
+        if (!isnan(g->kc) || !isnan(g->ti) || !isnan(g->td)) {
+            return rk_diag_set(diag, RK_ERR_RANGE,
+                               "%skc, %sti and %std belong to the ideal and series forms: the "
+                               "parallel form takes %skp, %ski and %skd",
+                               mark, mark, mark, mark, mark, mark);
+        }
+        gain = g->kp;
+        values.integral = or_else(g->ki, 0.0);
+        values.derivative = or_else(g->kd, 0.0);
+    } else {
+        if (!isnan(g->kp) || !isnan(g->ki) || !isnan(g->kd)) {
+            return rk_diag_set(
+                diag, RK_ERR_RANGE,
+                "%skp, %ski and %skd belong to the parallel form: add %sform%sparallel, "
+                "or give %skc, %sti and %std",
+                mark, mark, mark, mark, mark[0] != '\0' ? " " : " = ", mark, mark, mark);
+        }
+        gain = g->kc;
+        values.integral = or_else(g->ti, HUGE_VAL);
+        values.derivative = or_else(g->td, 0.0);
+    }
+    if (isnan(gain)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "no controller gain: give %s%s", mark,
+                           g->form == RK_FORM_PARALLEL ? "kp" : "kc");
+    }
+    values.gain = gain;
+    return rk_settings_from_form(&values, settings, diag);
+}
+
+rk_limits rk_limits_none(void)
+{
+    const rk_limits none = {-1e12, 1e12, HUGE_VAL};
+
+    return none;
+}
+
+rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag)
+{
+    if (limits == NULL) return RK_ERR_ARG;
+    if (!isfinite(limits->low) || !isfinite(limits->high) || !(limits->low < limits->high)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "output limits %g to %g: give finite limits, the low below the high",
+                           limits->low, limits->high);
+    }
+    if (!(limits->rate > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "output rate %g: give out units per second above 0", limits->rate);
+    }
+    return RK_OK;
+}
+
+rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *limits,
+                                 double ts, rk_pid_params *params, rk_diag *diag)
+{
+    const rk_settings *s = settings;
+    rk_status status = rk_settings_check(s, diag);
+    double tt;
+
+    if (status == RK_OK) {
+        status = rk_limits_check(limits, diag);
+    }
+    if (status != RK_OK) return status;
+    if (params == NULL) return RK_ERR_ARG;
+    if (!(ts > 0) || isinf(ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0", ts);
+    }
+    if (!(s->ti >= ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "ti %g s is shorter than the scan of %g s: scan faster or raise ti",
+                           s->ti, ts);
+    }
+    if (s->tt > 0 && s->tt < ts) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "tracking time %g s is shorter than the scan of %g s: raise it",
+                           s->tt, ts);
+    }
+    if (s->algorithm == RK_ALGORITHM_VELOCITY && isinf(s->ti)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "the velocity algorithm needs integral action: give ti, or take the "
+                           "position algorithm");
+    }
+    if (s->derivative == RK_SCHEME_FORWARD) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "the derivative by forward differences needs the next scan's value: "
+                           "take backward or trapezoid");
+    }
+    if (s->derivative == RK_SCHEME_TRAPEZOID && s->td > 0 && 2.0 * s->tf < ts) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "the derivative by the trapezoid swings with a tf of %g s below half the "
+            "scan of %g s: raise tf, or take backward",
+            s->tf, ts);
+    }
+    tt = s->tt;
+    if (tt == 0) {
+        tt = s->td > 0 ? fmax(sqrt(s->ti * s->td), ts) : s->ti;
+    }
+
+    *params = rk_pid_params_make();
+    params->ts = ts;
+    params->kc = s->kc;
+    params->ti = s->ti;
+    params->td = s->td;
+    params->tf = s->tf;
+    params->sp_weight = s->sp_weight;
+    params->out_lo = limits->low;
+    params->out_hi = limits->high;
+    params->out_rate = limits->rate;
+    params->anti_windup = s->anti_windup;
+    params->integral = s->integral;
+    params->derivative = s->derivative;
+    params->algorithm = s->algorithm;
+    params->tt = tt;
+    return RK_OK;
+}

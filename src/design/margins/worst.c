@@ -1,0 +1,66 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/margins/margins.h>
+
+#include <math.h>
+#include <stddef.h>
+
+rk_status rk_worst_find(const rk_spread *spread, const rk_settings *settings, rk_worst *worst,
+                        rk_diag *diag)
+{
+    const double none = nan("");
+    rk_worst made = {true, HUGE_VAL, HUGE_VAL, HUGE_VAL, 0.0, {0}};
+    size_t i;
+
+    if (spread == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
+    for (i = 0; i < spread->count; i++) {
+        rk_margins m;
+        const rk_status status = rk_margins_check(&spread->model[i], settings, &m, diag);
+
+        if (status != RK_OK) return status;
+        if (!m.stable) {
+            *worst = (rk_worst){false, none, none, none, none, spread->model[i]};
+            return RK_OK;
+        }
+        made.gain_margin = fmin(made.gain_margin, m.gain_margin);
+        made.phase_margin = fmin(made.phase_margin, m.phase_margin);
+        made.delay_margin = fmin(made.delay_margin, m.delay_margin);
+        if (m.ms > made.ms) {
+            made.ms = m.ms;
+            made.corner = spread->model[i];
+        }
+    }
+    *worst = made;
+    return RK_OK;
+}
+
+/* The largest part that is looked at, and how near its border is found. */
+#define MOST 0.95
+enum { HALVINGS = 10 };
+
+rk_status rk_worst_survived(const rk_model *model, const rk_settings *settings, double *part,
+                            rk_diag *diag)
+{
+    double stable = 0.0, not_stable = MOST;
+    int i;
+
+    if (part == NULL) return RK_ERR_ARG;
+    for (i = 0; i <= HALVINGS; i++) {
+        const double tried = i == 0 ? MOST : 0.5 * (stable + not_stable);
+        rk_spread corners;
+        rk_worst worst;
+        rk_status status = rk_spread_box(model, tried, RK_OVER_WORST, &corners, diag);
+
+        if (status == RK_OK) {
+            status = rk_worst_find(&corners, settings, &worst, diag);
+        }
+        if (status != RK_OK) return status;
+        if (worst.stable) {
+            stable = tried;
+        } else {
+            not_stable = tried;
+        }
+        if (stable >= MOST) break;
+    }
+    *part = stable;
+    return RK_OK;
+}

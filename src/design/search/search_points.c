@@ -1,0 +1,354 @@
+/* SPDX-License-Identifier: MIT */
+#include "search_points.h"
+
+#include <math.h>
+#include <string.h>
+
+#include "design/base/parallel.h"
+#include "design/base/words.h"
+
+/* The runs last so many of the process's own times, and are seen so often in its shortest. */
+#define LONG 40.0
+#define STEPS 20.0
+#define SCANS_MOST 40000.0
+
+void rki_search_plan_sweep(rki_search_run *s)
+{
+    const rk_search_plan *p = s->plan;
+    const double slow = rk_model_slowest(&p->model) + p->model.dead_time;
+    double quick = fmin(rk_model_quickest(&p->model), slow);
+
+    if (p->model.dead_time > 0) {
+        quick = fmin(quick, p->model.dead_time);
+    }
+    s->sweep = (rk_sweep_plan){.plant = p->model,
+                               .limits = p->limits,
+                               .ts = isnan(p->ts) ? quick / STEPS : p->ts,
+                               .sp_step = p->sp_step,
+                               .load_step = p->load_step,
+                               .duration = LONG * slow,
+                               .band = 0.02,
+                               .noise = p->noise,
+                               .threads = 1};
+    if (s->sweep.duration / s->sweep.ts > SCANS_MOST && isnan(p->ts)) {
+        s->sweep.ts = s->sweep.duration / SCANS_MOST;
+    }
+}
+
+rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, double td)
+{
+    const double derivative = s->derivative ? td : 0.0;
+    rk_settings made = rk_settings_make(kc, s->integral ? ti : HUGE_VAL, derivative,
+                                        derivative / s->plan->filter_ratio);
+
+    made.pv_filter = s->plan->pv_filter;
+    return made;
+}
+
+bool rki_search_may_go_on(rki_search_run *s)
+{
+    if (s->plan->go_on != NULL && !s->plan->go_on(s->plan->user, s->part)) {
+        s->stopped = true;
+    }
+    return !s->stopped;
+}
+
+/* How much of a limit is missing: 0 if it is met, 1 if half or twice of it. */
+static double shortfall(double figure, double limit, rk_require what)
+{
+    const bool least = rk_require_is_least(what);
+    const bool percent = rk_require_quantity(what) == RK_QUANTITY_PERCENT; /* 0 may be asked */
+
+    if (!isfinite(figure)) return least && figure > 0 ? 0.0 : 10.0;
+    if (least) return figure >= limit ? 0.0 : fmin((limit / fmax(figure, 1e-9)) - 1.0, 10.0);
+    if (figure <= limit) return 0.0;
+    return fmin((figure - limit) / (percent ? fmax(limit, 1.0) : limit), 10.0);
+}
+
+/* The larger of what a setpoint and a load step show. */
+static void find_figures(const rki_search_run *s, const rk_sweep_result *run,
+                         const rk_margins *margins, double figure[RK_REQUIRE_COUNT])
+{
+    const rk_sweep_run *sp = &run->setpoint, *load = &run->load;
+
+    rk_margins_figures(margins, figure);
+    figure[RK_REQUIRE_OVERSHOOT] = 100.0 * sp->beyond / fabs(s->plan->sp_step);
+    figure[RK_REQUIRE_SETTLING] = sp->settling;
+    figure[RK_REQUIRE_RISE] = sp->rise;
+    figure[RK_REQUIRE_STEADY_ERROR] = fabs(sp->steady_error);
+    figure[RK_REQUIRE_PEAK] = load->beyond;
+    figure[RK_REQUIRE_RECOVERY] = load->settling;
+    figure[RK_REQUIRE_TRAVEL] = fmax(sp->travel, load->travel);
+    figure[RK_REQUIRE_LARGEST_MOVE] = fmax(sp->largest_move, load->largest_move);
+    figure[RK_REQUIRE_OUT_NOISE] = run->noise.out;
+}
+
+/* Which steps a cost looks at. */
+static bool counts_setpoint(rk_cost cost)
+{
+    return cost < RK_COST_LOAD_IAE || cost >= RK_COST_BOTH_IAE;
+}
+
+static bool counts_load(rk_cost cost)
+{
+    return cost >= RK_COST_LOAD_IAE;
+}
+
+/* What OUT did in the steps that count, and what noise adds to it in their time: the expected
+   size of a change that is normal with deviation s is sqrt(2 / pi) s. */
+static double effort_of(const rki_search_run *s, const rk_sweep_result *run)
+{
+    const bool squares = s->plan->effort == RK_EFFORT_SQUARES;
+    const double move = s->plan->noise > 0 ? run->noise.move : 0.0;
+    const double scans = s->sweep.duration / s->sweep.ts;
+    const double noise = scans * (squares ? move * move : sqrt(2.0 / acos(-1.0)) * move);
+    double sum = 0;
+
+    if (counts_setpoint(s->plan->cost)) {
+        sum += noise + (squares ? run->setpoint.effort : run->setpoint.travel);
+    }
+    if (counts_load(s->plan->cost)) {
+        sum += noise + (squares ? run->load.effort : run->load.travel);
+    }
+    return sum;
+}
+
+static double cost_of(const rki_search_run *s, const rk_sweep_result *run,
+                      const rk_margins *margins)
+{
+    const rk_sweep_run *sp = &run->setpoint, *load = &run->load;
+    const double costs[RK_COSTS] = {margins->ms,
+                                    sp->iae,
+                                    sp->ise,
+                                    sp->itae,
+                                    load->iae,
+                                    load->ise,
+                                    load->itae,
+                                    sp->iae + load->iae,
+                                    sp->ise + load->ise,
+                                    sp->itae + load->itae};
+    const double error = s->plan->weigh_error * costs[s->plan->cost];
+
+    if (s->plan->weigh_effort == 0) return error;
+    return error + (s->plan->weigh_effort * effort_of(s, run));
+}
+
+/* An unstable loop misses everything, and the more the higher its gain. */
+#define UNSTABLE 1e3
+
+static void judge(const rki_search_run *s, rki_point *p)
+{
+    const rk_requirements *r = &s->plan->requirements;
+    int i;
+
+    p->missing = 0;
+    if (!p->stable) {
+        p->cost = HUGE_VAL;
+        p->missing = UNSTABLE * (1.0 + fabs(p->settings.kc * s->plan->model.gain));
+        return;
+    }
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        if (isnan(r->limit[i])) continue;
+        p->missing += shortfall(p->figure[i], r->limit[i], (rk_require)i);
+    }
+}
+
+bool rki_point_is_better(const rki_point *a, const rki_point *b)
+{
+    if (a->missing != b->missing) return a->missing < b->missing;
+    return a->cost < b->cost;
+}
+
+/* What one model shows, added to what those before it showed: the worst of all, or the sum. */
+static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_COUNT],
+                      double cost, bool first, rki_point *p)
+{
+    const bool worst = s->plan->spread == NULL || s->plan->spread->over == RK_OVER_WORST;
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const double sum = p->figure[i] + figure[i]; /* NaN if one of them never happens */
+
+        if (first) {
+            p->figure[i] = figure[i];
+        } else if (!worst || isnan(sum)) {
+            p->figure[i] = sum;
+        } else if (rk_require_is_least((rk_require)i)) {
+            p->figure[i] = fmin(p->figure[i], figure[i]);
+        } else {
+            p->figure[i] = fmax(p->figure[i], figure[i]);
+        }
+    }
+    p->cost = first ? cost : worst ? fmax(p->cost, cost) : p->cost + cost;
+}
+
+/* Points that a thread looks at, on one model. */
+static void run_model(const rki_search_run *s, size_t model, rki_point *points, size_t count)
+{
+    const rk_model *m =
+        s->plan->spread != NULL ? &s->plan->spread->model[model] : &s->plan->model;
+    rk_sweep_plan sweep = s->sweep;
+    rk_settings settings[RKI_POINTS_MOST];
+    rk_sweep_result results[RKI_POINTS_MOST];
+    rk_status status;
+    size_t i;
+
+    memset(settings, 0, sizeof settings);
+    for (i = 0; i < count; i++) {
+        settings[i] = points[i].settings;
+    }
+    sweep.plant = *m;
+    status = rk_sweep(&sweep, settings, count, results, NULL);
+    for (i = 0; i < count; i++) {
+        rki_point *p = &points[i];
+        double figure[RK_REQUIRE_COUNT];
+        rk_margins margins;
+        rk_status made = status;
+
+        if (model == 0) {
+            p->run = results[i];
+            p->status = RK_OK;
+            p->stable = true;
+        }
+        if (!p->stable || p->status != RK_OK) continue;
+        if (made == RK_OK) {
+            made = rk_margins_check(m, &p->settings, &margins, NULL);
+        }
+        if (made != RK_OK && made != RK_ERR_RANGE) {
+            p->status = made;
+        } else if (made != RK_OK || !margins.stable || isnan(results[i].setpoint.iae)) {
+            p->stable = false; /* or settings that are none */
+        } else {
+            find_figures(s, &results[i], &margins, figure);
+            add_model(s, figure, cost_of(s, &results[i], &margins), model == 0, p);
+        }
+    }
+}
+
+typedef struct job {
+    const rki_search_run *s;
+    rki_point *points;
+} job;
+
+/* Every point by itself: the same numbers whoever computes them. */
+static void work(void *given, int part, size_t first, size_t last)
+{
+    const job *j = given;
+    const rk_spread *spread = j->s->plan->spread;
+    const size_t models = spread != NULL ? spread->count : 1;
+    const bool mean = spread != NULL && spread->over == RK_OVER_MEAN;
+    size_t m, i;
+    int k;
+
+    (void)part;
+    for (m = 0; m < models; m++) {
+        run_model(j->s, m, j->points + first, last - first);
+    }
+    for (i = first; i < last; i++) {
+        rki_point *p = &j->points[i];
+
+        for (k = 0; k < RK_REQUIRE_COUNT && mean; k++) {
+            p->figure[k] /= (double)models;
+        }
+        p->cost /= mean ? (double)models : 1.0;
+        judge(j->s, p);
+    }
+}
+
+rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count)
+{
+    job j = {s, points};
+    int i;
+
+    rki_share((size_t)count, 1, s->threads, work, &j);
+    s->tried += (size_t)count;
+    for (i = 0; i < count; i++) {
+        if (points[i].status != RK_OK) return points[i].status;
+    }
+    return RK_OK;
+}
+
+rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *diag)
+{
+    const char *mode = p->mode != NULL ? p->mode : "";
+    rk_status status = rk_model_check(&p->model, diag);
+
+    if (status == RK_OK) {
+        status = rk_limits_check(&p->limits, diag);
+    }
+    if (status == RK_OK) {
+        status = rki_mode_check(mode, diag);
+    }
+    if (status != RK_OK) return status;
+    if (p->sp_step == 0 || p->load_step == 0 || !isfinite(p->sp_step) ||
+        !isfinite(p->load_step)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "setpoint step %g, load step %g: give steps that are "
+                           "not 0",
+                           p->sp_step, p->load_step);
+    }
+    if (!(p->filter_ratio > 1) || !(p->weigh_effort >= 0) || isinf(p->weigh_effort) ||
+        !(p->weigh_error > 0) || isinf(p->weigh_error)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "filter ratio %g, weight of the error %g, of the effort %g: give "
+                           "above 1, above 0, and 0 or more",
+                           p->filter_ratio, p->weigh_error, p->weigh_effort);
+    }
+    if (!(p->noise >= 0) || isinf(p->noise) || !(p->pv_filter >= 0) || isinf(p->pv_filter)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g, PV filter %g s: give 0 or more",
+                           p->noise, p->pv_filter);
+    }
+    if ((int)p->cost < 0 || p->cost >= RK_COSTS || (int)p->effort < 0 ||
+        p->effort >= RK_EFFORTS || (p->spread != NULL && p->spread->count == 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a cost, an effort or models that are none");
+    }
+    if (p->noise == 0 && !isnan(p->requirements.limit[RK_REQUIRE_OUT_NOISE])) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "out-noise is asked, but PV's noise is not known: give it");
+    }
+    s->integral = strchr(mode, 'I') != NULL;
+    s->derivative = strchr(mode, 'D') != NULL;
+    s->threads = rki_threads(p->threads);
+    return RK_OK;
+}
+
+/* The line whose shortfall is largest stands in the way. */
+static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_result *result)
+{
+    const rk_requirements *r = &s->plan->requirements;
+    double worst = 0;
+    int i;
+
+    result->verdict = rk_requirements_check(r, p->stable, p->figure);
+    result->met = result->verdict.met;
+    result->in_the_way = RK_REQUIRE_COUNT;
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        double miss;
+
+        if (!result->verdict.asked[i] || result->verdict.line_met[i]) continue;
+        miss = shortfall(p->figure[i], r->limit[i], (rk_require)i);
+        if (miss > worst) {
+            worst = miss;
+            result->in_the_way = (rk_require)i;
+        }
+    }
+}
+
+rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
+                            rk_search_result *result, rk_diag *diag)
+{
+    rk_search_result made;
+    rk_status status;
+
+    memset(&made, 0, sizeof made);
+    made.settings = best->settings;
+    made.cost = best->cost;
+    made.tried = s->tried;
+    made.stopped = s->stopped;
+    take_verdict(s, best, &made);
+    status = rk_measure(&s->plan->model, &best->settings, s->plan->ts, &made.measures, diag);
+    if (status == RK_OK) {
+        *result = made;
+    }
+    return status;
+}

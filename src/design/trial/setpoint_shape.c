@@ -1,0 +1,46 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/trial/trial.h>
+
+#include <math.h>
+#include <stddef.h>
+
+#include "design/base/words.h"
+
+static const char *const shape_words[] = {"step", "ramp", "train", "sine", NULL};
+
+const char *rk_shape_to_text(rk_shape shape)
+{
+    return rki_word(shape_words, (int)shape);
+}
+
+rk_status rk_shape_from_text(const char *text, rk_shape *shape, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    if (text == NULL || shape == NULL) return RK_ERR_ARG;
+    status = rki_word_find(shape_words, "shape", text, &found, diag);
+    if (status == RK_OK) {
+        *shape = (rk_shape)found;
+    }
+    return status;
+}
+
+/* A train that switches on a scan switches on that scan: 0.3 / 0.1 is 2.9999999999999996. */
+#define SNAP 1e-9
+
+double rk_shape_value(rk_shape shape, double size, double time, double t)
+{
+    const double turns = t / time;
+
+    switch (shape) {
+    case RK_SHAPE_RAMP:
+        return turns < 1 ? size * turns : size;
+    case RK_SHAPE_TRAIN:
+        return turns - floor(turns + SNAP) + SNAP < 0.5 ? size : 0.0;
+    case RK_SHAPE_SINE:
+        return size * sin(2.0 * acos(-1.0) * turns);
+    default:
+        return size;
+    }
+}

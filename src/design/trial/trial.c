@@ -1,0 +1,452 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/trial/trial.h>
+
+#include <math.h>
+#include <string.h>
+
+#include <redkettle/design/base/memory.h>
+#include <redkettle/device/filter.h>
+#include <redkettle/device/noise.h>
+#include <redkettle/device/on_off.h>
+#include <redkettle/device/pid.h>
+#include <redkettle/device/plant.h>
+#include <redkettle/device/predictor.h>
+#include <redkettle/device/valve.h>
+
+#include "trial_metrics.h"
+
+/* PV is computed at least this often in a time constant and in a scan: linear between the
+   points, a curve is then right to about a part in a million. */
+#define POINTS_A_TAU 400.0
+#define POINTS_A_SCAN 8.0
+#define POINTS_A_SCAN_MAX 2000.0
+/* A run of more points than this is a mistake in its units. */
+#define POINTS_MAX 50e6
+
+struct rk_trial {
+    char name[48];
+    rki_curves curves;
+    rk_trial_metrics metrics;
+    double out_start;
+};
+
+double rk_trial_time_to_settle(const rk_trial_case *trial_case)
+{
+    const rk_model *m = &trial_case->plant;
+    const rk_settings *s = &trial_case->settings;
+    const bool acts =
+        trial_case->control == RK_CONTROL_PID || trial_case->control == RK_CONTROL_PREDICTOR;
+    double slowest = rk_model_slowest(m);
+
+    if (acts && isfinite(s->ti)) {
+        slowest = fmax(slowest, s->ti);
+        if (!rk_model_kind_integrates(m->kind)) {
+            slowest = fmax(slowest, s->ti / fabs(s->kc * m->gain));
+        }
+    }
+    if (acts && rk_model_kind_integrates(m->kind)) {
+        slowest = fmax(slowest, 1.0 / fabs(s->kc * m->gain));
+    }
+    return (6.0 * slowest) + (8.0 * m->dead_time);
+}
+
+static rk_status check_plan(const rk_trial_case *c, const rk_trial_plan *p, rk_diag *diag)
+{
+    if (!isfinite(p->sp_step) || !isfinite(p->load_step)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "setpoint step %g, load step %g: give finite steps", p->sp_step,
+                           p->load_step);
+    }
+    if (!(p->duration > 0) || isinf(p->duration)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a trial of %g s: give a time above 0",
+                           p->duration);
+    }
+    if (p->load_step != 0 && !(p->load_at >= 0 && p->load_at < p->duration)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "load step at %g s: give a time within the trial of %g s",
+                           p->load_at, p->duration);
+    }
+    if (!(p->load_band >= 0) || isinf(p->load_band)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "recovery band %g: give 0 or more",
+                           p->load_band);
+    }
+    if (!(p->band > 0 && p->band < 1)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "settling band %g %%: give 0 to 100 %%",
+                           100.0 * p->band);
+    }
+    if (!(c->plant.out0 >= c->limits.low && c->plant.out0 <= c->limits.high)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "the trial would start at OUT %g, outside the limits %g to %g: give an "
+            "operating point (out0, pv0) within them",
+            c->plant.out0, c->limits.low, c->limits.high);
+    }
+    if ((int)p->shape < 0 || p->shape > RK_SHAPE_SINE ||
+        (p->shape != RK_SHAPE_STEP && (!(p->sp_time > 0) || isinf(p->sp_time)))) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a setpoint %s of %g s: give a time above 0",
+                           rk_shape_to_text(p->shape), p->sp_time);
+    }
+    if (!(p->noise >= 0) || isinf(p->noise)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g: give 0 or more", p->noise);
+    }
+    return RK_OK;
+}
+
+static rk_status check_case(const rk_trial_case *c, rk_diag *diag)
+{
+    const rk_limits none = rk_limits_none();
+
+    if (!(c->ts > 0) || isinf(c->ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
+                           c->ts);
+    }
+    if (c->control == RK_CONTROL_MANUAL && !isfinite(c->manual_out)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "manual output %g: give a finite value",
+                           c->manual_out);
+    }
+    if (c->control == RK_CONTROL_ON_OFF &&
+        (!(c->hysteresis >= 0) || isinf(c->hysteresis) || !(c->limits.low > none.low) ||
+         !(c->limits.high < none.high))) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "on/off with a hysteresis of %g: give 0 or more, and the output "
+                           "limits that it switches between",
+                           c->hysteresis);
+    }
+    if (!(c->deadband >= 0) || !(c->valve_rate >= 0) || !(c->backlash >= 0) ||
+        !(c->stiction >= 0)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "deadband %g, valve rate %g, backlash %g, stiction %g: give 0 or more", c->deadband,
+            c->valve_rate, c->backlash, c->stiction);
+    }
+    return RK_OK;
+}
+
+/* Everything the scans need, checked. */
+typedef struct stage {
+    const rk_trial_case *c;
+    const rk_trial_plan *plan;
+    rk_pid pid;
+    rk_on_off on_off;
+    rk_predictor predictor;
+    rk_filter filter;
+    rk_noise noise;
+    rk_valve valve;
+    rk_plant plant;
+    double *memory, *predicted;
+} stage;
+
+static rk_status set_up_plant(stage *st, double step, rk_diag *diag)
+{
+    rk_plant_params params;
+    rk_status status = rk_plant_params_from_model(&st->c->plant, step, &params, diag);
+
+    if (status != RK_OK) return status;
+    st->memory = rk_memory_create(params.delay + 1, sizeof(double));
+    if (st->memory == NULL) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a dead time of %zu points",
+                           params.delay);
+    }
+    status = rk_plant_init(&st->plant, &params, st->memory, params.delay + 1, params.out0);
+    if (status != RK_OK) {
+        return rk_diag_set(
+            diag, status,
+            "time constant %g s cannot be simulated in steps of %g s: raise the scan",
+            rk_model_quickest(&st->c->plant), step);
+    }
+    return RK_OK;
+}
+
+static rk_status set_up_on_off(stage *st, rk_diag *diag)
+{
+    const rk_on_off_params params = {
+        .ts = st->c->ts, .hysteresis = st->c->hysteresis, .direct = st->c->plant.gain < 0};
+
+    if (rk_on_off_init(&st->on_off, &params, false) == RK_OK) return RK_OK;
+    return rk_diag_set(diag, RK_ERR_RANGE, "on/off refuses its settings");
+}
+
+static rk_status set_up_predictor(stage *st, rk_diag *diag)
+{
+    rk_model model = st->c->model;
+    rk_plant_params whole, quick;
+    rk_status status;
+
+    model.out0 = st->c->plant.out0;
+    model.pv0 = st->c->plant.pv0;
+    status = rk_predictor_params_from_model(&model, st->c->ts, &whole, &quick, diag);
+    if (status != RK_OK) return status;
+    st->predicted = rk_memory_create(whole.delay + 2, sizeof(double));
+    if (st->predicted == NULL) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a predictor");
+    }
+    status = rk_predictor_init(&st->predictor, &whole, &quick, st->predicted, whole.delay + 2,
+                               st->c->plant.out0);
+    if (status == RK_OK) return RK_OK;
+    return rk_diag_set(diag, status, "the predictor refuses its model: %s",
+                       rk_flaw_text(rk_predictor_flaw(&whole, &quick, st->c->plant.out0)));
+}
+
+static rk_status set_up_pid(stage *st, rk_diag *diag)
+{
+    rk_settings settings = st->c->settings;
+    rk_pid_params params;
+    rk_status status;
+
+    if (st->c->control == RK_CONTROL_MANUAL) {
+        settings = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0);
+    }
+    status = rk_settings_pid_params(&settings, &st->c->limits, st->c->ts, &params, diag);
+    if (status != RK_OK) return status;
+    params.deadband = st->c->deadband;
+    status = rk_pid_init(&st->pid, &params, st->c->plant.out0);
+    if (status == RK_OK) {
+        status = rk_pid_reset(&st->pid, st->c->plant.pv0, st->c->plant.pv0, st->c->plant.out0);
+    }
+    if (status != RK_OK) {
+        return rk_diag_set(diag, status, "the controller refuses its settings");
+    }
+    if (st->c->control == RK_CONTROL_MANUAL) {
+        rk_pid_set_manual(&st->pid, st->c->manual_out);
+    }
+    (void)rk_filter_init(&st->filter, settings.pv_filter, st->c->ts);
+    (void)rk_filter_scan(&st->filter, st->c->plant.pv0);
+    return RK_OK;
+}
+
+static rk_status set_up_controller(stage *st, rk_diag *diag)
+{
+    rk_status status;
+
+    if (st->c->control == RK_CONTROL_ON_OFF) return set_up_on_off(st, diag);
+    status = set_up_pid(st, diag);
+    if (status == RK_OK && st->c->control == RK_CONTROL_PREDICTOR) {
+        status = set_up_predictor(st, diag);
+    }
+    return status;
+}
+
+/* The valve strokes from point to point; the sensor is read once a scan. */
+static rk_status set_up_hardware(stage *st, double step, double noise, rk_diag *diag)
+{
+    const rk_valve_params params = {st->c->valve_rate * step, st->c->backlash, st->c->stiction};
+
+    if (rk_valve_init(&st->valve, &params, st->c->plant.out0) == RK_OK &&
+        rk_noise_init(&st->noise, noise, 0.0, 1.0, st->plan->seed) == RK_OK) {
+        return RK_OK;
+    }
+    return rk_diag_set(diag, RK_ERR_RANGE, "the valve or the noise is out of range");
+}
+
+static double control(stage *st, double sp, double pv, double last)
+{
+    switch (st->c->control) {
+    case RK_CONTROL_ON_OFF:
+        return rk_on_off_scan(&st->on_off, sp, pv) ? st->c->limits.high : st->c->limits.low;
+    case RK_CONTROL_PREDICTOR:
+        return rk_pid_scan(
+            &st->pid, sp,
+            rk_predictor_scan(&st->predictor, rk_filter_scan(&st->filter, pv), last));
+    default:
+        return rk_pid_scan(&st->pid, sp, rk_filter_scan(&st->filter, pv));
+    }
+}
+
+static void run(stage *st, rki_curves *curves)
+{
+    const size_t per_scan = (curves->points - 1) / curves->scans;
+    const rk_trial_plan *plan = st->plan;
+    double out = st->c->plant.out0;
+    size_t scan, i, point = 0;
+
+    curves->pv[0] = rk_plant_pv(&st->plant);
+    for (scan = 0; scan < curves->scans; scan++) {
+        const double sp =
+            st->c->plant.pv0 + rk_shape_value(plan->shape, plan->sp_step, plan->sp_time,
+                                              curves->ts * (double)scan);
+        const double noise = st->noise.deviation > 0 ? rk_noise_scan(&st->noise) : 0.0;
+
+        out = control(st, sp, curves->pv[point] + noise, out);
+        curves->sp[scan] = sp;
+        curves->out[scan] = out;
+        for (i = 0; i < per_scan; i++) {
+            const double load = point >= curves->load_point ? plan->load_step : 0.0;
+            const double in = plan->load_at_output ? 0.0 : load;
+            const double pv = rk_plant_scan(&st->plant, rk_valve_scan(&st->valve, out) + in);
+
+            curves->pv[++point] = pv + (load - in);
+        }
+    }
+}
+
+/* The same from the start, with so much noise. */
+static rk_status run_once(stage *st, double noise, rki_curves *curves,
+                          rk_trial_metrics *metrics, rk_diag *diag)
+{
+    rk_status status;
+
+    rk_memory_free(st->memory);
+    rk_memory_free(st->predicted);
+    st->memory = st->predicted = NULL;
+    status = set_up_controller(st, diag);
+    if (status == RK_OK) {
+        status = set_up_plant(st, curves->step, diag);
+    }
+    if (status == RK_OK) {
+        status = set_up_hardware(st, curves->step, noise, diag);
+    }
+    if (status != RK_OK) return status;
+    run(st, curves);
+    rki_trial_measure(curves, st->c, st->plan, metrics);
+    return RK_OK;
+}
+
+/* Noise would be taken for overshoot, and would never settle: what the loop does about the
+   steps is seen without it. */
+static rk_status run_all(stage *st, rki_curves *curves, rk_trial_metrics *metrics,
+                         rk_diag *diag)
+{
+    rk_trial_metrics quiet;
+    rk_status status = run_once(st, 0.0, curves, metrics, diag);
+
+    if (status != RK_OK || st->plan->noise == 0) return status;
+    quiet = *metrics;
+    status = run_once(st, st->plan->noise, curves, metrics, diag);
+    metrics->setpoint.cut_short = quiet.setpoint.cut_short;
+    metrics->setpoint.rise_time = quiet.setpoint.rise_time;
+    metrics->setpoint.overshoot_percent = quiet.setpoint.overshoot_percent;
+    metrics->setpoint.settling_time = quiet.setpoint.settling_time;
+    metrics->load.cut_short = quiet.load.cut_short;
+    metrics->load.peak_deviation = quiet.load.peak_deviation;
+    metrics->load.recovery_time = quiet.load.recovery_time;
+    return status;
+}
+
+static rk_status make_curves(const rk_trial_case *c, const rk_trial_plan *plan,
+                             rki_curves *curves, rk_diag *diag)
+{
+    const double wanted = ceil(POINTS_A_TAU * c->ts / rk_model_quickest(&c->plant));
+    const double per_scan = fmin(fmax(wanted, POINTS_A_SCAN), POINTS_A_SCAN_MAX);
+    const double scans = ceil((plan->duration / c->ts) - 1e-9);
+
+    if (!(scans * per_scan < POINTS_MAX)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "a trial of %g s is %.3g scans of %g s: shorten it or scan more slowly",
+            plan->duration, scans, c->ts);
+    }
+    curves->ts = c->ts;
+    curves->step = c->ts / per_scan;
+    curves->scans = (size_t)scans;
+    curves->points = (size_t)(scans * per_scan) + 1;
+    curves->load_point = curves->points;
+    if (plan->load_step != 0) {
+        curves->load_point = (size_t)ceil((plan->load_at / curves->step) - 1e-6);
+    }
+    curves->sp = rk_memory_create(curves->scans, sizeof(double));
+    curves->out = rk_memory_create(curves->scans, sizeof(double));
+    curves->pv = rk_memory_create(curves->points, sizeof(double));
+    if (curves->sp == NULL || curves->out == NULL || curves->pv == NULL) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a trial of %zu scans",
+                           curves->scans);
+    }
+    return RK_OK;
+}
+
+rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *plan,
+                          rk_trial **trial, rk_diag *diag)
+{
+    stage st = {.c = trial_case, .plan = plan};
+    rk_trial *made;
+    rk_status status;
+
+    if (trial_case == NULL || plan == NULL || trial == NULL) return RK_ERR_ARG;
+    status = rk_model_check(&trial_case->plant, diag);
+    if (status == RK_OK) {
+        status = rk_limits_check(&trial_case->limits, diag);
+    }
+    if (status == RK_OK) {
+        status = check_plan(trial_case, plan, diag);
+    }
+    if (status == RK_OK) {
+        status = check_case(trial_case, diag);
+    }
+    if (status != RK_OK) return status;
+
+    made = rk_memory_create(1, sizeof *made);
+    if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a trial");
+    memcpy(made->name, trial_case->name, sizeof made->name);
+    made->name[sizeof made->name - 1] = '\0';
+    made->out_start = trial_case->plant.out0;
+    status = make_curves(trial_case, plan, &made->curves, diag);
+    if (status == RK_OK) {
+        status = run_all(&st, &made->curves, &made->metrics, diag);
+    }
+    if (status == RK_OK) {
+        *trial = made;
+    } else {
+        rk_trial_free(made);
+    }
+    rk_memory_free(st.memory);
+    rk_memory_free(st.predicted);
+    return status;
+}
+
+const rk_trial_metrics *rk_trial_results(const rk_trial *trial)
+{
+    return &trial->metrics;
+}
+
+const char *rk_trial_name(const rk_trial *trial)
+{
+    return trial->name;
+}
+
+size_t rk_trial_scans(const rk_trial *trial)
+{
+    return trial->curves.scans;
+}
+
+double rk_trial_scan_interval(const rk_trial *trial)
+{
+    return trial->curves.ts;
+}
+
+const double *rk_trial_sp(const rk_trial *trial)
+{
+    return trial->curves.sp;
+}
+
+const double *rk_trial_out(const rk_trial *trial)
+{
+    return trial->curves.out;
+}
+
+double rk_trial_out_start(const rk_trial *trial)
+{
+    return trial->out_start;
+}
+
+size_t rk_trial_points(const rk_trial *trial)
+{
+    return trial->curves.points;
+}
+
+double rk_trial_step(const rk_trial *trial)
+{
+    return trial->curves.step;
+}
+
+const double *rk_trial_pv(const rk_trial *trial)
+{
+    return trial->curves.pv;
+}
+
+void rk_trial_free(rk_trial *trial)
+{
+    if (trial == NULL) return;
+    rk_memory_free(trial->curves.sp);
+    rk_memory_free(trial->curves.out);
+    rk_memory_free(trial->curves.pv);
+    rk_memory_free(trial);
+}

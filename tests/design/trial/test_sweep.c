@@ -1,0 +1,219 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+
+#include "../../support/support.h"
+
+/* Random models, limits and settings: a sweep and the blocks end on the same bits. */
+static rk_settings any_settings(rng *r, double gain, double ts)
+{
+    rk_settings s = rk_settings_make(
+        (0.05 + (2.0 * rng_uniform(r))) / gain, ts * (1.0 + (40.0 * rng_uniform(r))),
+        rng_uniform(r) < 0.5 ? 0.0 : 5.0 * rng_uniform(r), rng_uniform(r));
+
+    if (rng_uniform(r) < 0.1) {
+        s.ti = HUGE_VAL;
+    }
+    s.sp_weight = rng_uniform(r);
+    s.pv_filter = rng_uniform(r) < 0.5 ? 0.0 : 6.0 * rng_uniform(r);
+    s.anti_windup = (rk_anti_windup)(int)(3.0 * rng_uniform(r));
+    return s;
+}
+
+static const rk_model swept[] = {
+    {RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8},
+    {RK_MODEL_FOPDT, 2, {5, 0}, 0, 0, 50, 0},
+    {RK_MODEL_SOPDT, 1.5, {20, 8}, 0, 3.3, 40, 5},
+    {RK_MODEL_SOPDT_OSC, 1, {6, 0}, 0.3, 0.4, 40, 5},
+    {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4.2, 45, 100},
+    {RK_MODEL_IPDT_LAG, 0.02, {5, 0}, 0, 1, 45, 100},
+};
+
+static void run_blocks(const rk_sweep_plan *plan, const rk_settings *s, bool load, double *pv,
+                       double *out)
+{
+    const double sp = plan->plant.pv0 + (load ? 0.0 : plan->sp_step);
+    rk_pid_params params;
+    rk_plant_params made;
+    rk_real memory[64];
+    rk_filter filter;
+    rk_plant plant;
+    rk_pid pid;
+    int scan;
+
+    ck_assert_int_eq(rk_filter_init(&filter, s->pv_filter, plan->ts), RK_OK);
+    ck_assert_int_eq(rk_settings_pid_params(s, &plan->limits, plan->ts, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_pid_init(&pid, &params, plan->plant.out0), RK_OK);
+    ck_assert_int_eq(rk_pid_reset(&pid, plan->plant.pv0, plan->plant.pv0, plan->plant.out0),
+                     RK_OK);
+    ck_assert_int_eq(rk_plant_params_from_model(&plan->plant, plan->ts, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &made, memory, 64, plan->plant.out0), RK_OK);
+    for (scan = 0; scan < 500; scan++) {
+        *out = rk_pid_scan(&pid, sp, rk_filter_scan(&filter, rk_plant_pv(&plant)));
+        *pv = rk_plant_scan(&plant, *out + (load ? plan->load_step : 0.0));
+    }
+}
+
+START_TEST(sweep_gives_the_blocks_bits)
+{
+    rng r = {(uint64_t)_i + 900};
+    rk_sweep_plan plan = {.plant = swept[_i],
+                          .limits = {0, 100, _i % 2 == 0 ? HUGE_VAL : 3.0},
+                          .ts = 0.8,
+                          .duration = 400,
+                          .band = 0.02};
+    rk_settings settings[37];
+    rk_sweep_result results[37];
+    size_t i;
+    int turn;
+
+    for (i = 0; i < 37; i++) {
+        settings[i] = any_settings(&r, swept[_i].gain, plan.ts);
+    }
+    settings[5].ti = 0.1; /* shorter than a scan: cannot run, and spoils nobody */
+    for (turn = 0; turn < 2; turn++) {
+        plan.sp_step = turn == 0 ? 4.0 : 0.0;
+        plan.load_step = turn == 0 ? 0.0 : -7.0;
+        ck_assert_int_eq(rk_sweep(&plan, settings, 37, results, NULL), RK_OK);
+        for (i = 0; i < 37; i++) {
+            double pv = 0, out = 0;
+
+            if (i == 5) {
+                ck_assert(isnan(results[i].last_pv) && isnan(results[i].setpoint.iae));
+                continue;
+            }
+            run_blocks(&plan, &settings[i], turn == 1, &pv, &out);
+            ck_assert_double_eq(results[i].last_pv, pv);
+            ck_assert_double_eq(results[i].last_out, out);
+        }
+    }
+}
+END_TEST
+
+/* A first-order closed loop: closed forms, but for one scan's worth. */
+START_TEST(sweep_measures_what_the_closed_forms_say)
+{
+    const rk_sweep_plan plan = {.plant = fopdt(2, 10, 0),
+                                .limits = {-1e9, 1e9, HUGE_VAL},
+                                .ts = 0.005,
+                                .sp_step = 1,
+                                .load_step = 1,
+                                .duration = 200,
+                                .band = 0.02};
+    const rk_settings lambda = rk_settings_make(1, 10, 0, 0); /* lambda 5 s */
+    rk_sweep_result r;
+
+    ck_assert_int_eq(rk_sweep(&plan, &lambda, 1, &r, NULL), RK_OK);
+    ck_close(r.setpoint.iae, 5, 2e-3);
+    ck_close(r.setpoint.ise, 2.5, 2e-3);
+    ck_close(r.setpoint.itae, 25, 2e-3);
+    ck_close(r.setpoint.rise, 5 * log(9), 3e-3);
+    ck_close(r.setpoint.settling, 5 * log(50), 3e-3);
+    ck_assert_double_eq_tol(r.setpoint.beyond, 0, 1e-3);
+    ck_close(r.load.iae, 10, 2e-3);
+    ck_close(r.setpoint.travel, 1.5, 1e-2); /* up by 1, then on to 0.5 */
+}
+END_TEST
+
+/* P-only on first order without dead time: x' = (a - b k) x - b k n, out = -k (x + n). */
+START_TEST(noise_is_what_the_closed_form_says)
+{
+    const rk_sweep_plan plan = {.plant = fopdt(2, 10, 0),
+                                .limits = {0, 100, 1}, /* met by noise of 1: not looked at */
+                                .ts = 1,
+                                .duration = 200,
+                                .band = 0.02,
+                                .noise = 0.3};
+    const double a = exp(-0.1), b = 2 * (1 - a);
+    const double ks[2] = {0.5, 3};
+    int i;
+
+    for (i = 0; i < 2; i++) {
+        const double k = ks[i], c = a - (b * k), v = 0.3 * 0.3;
+        const double x = (b * k) * (b * k) * v / (1 - (c * c));
+        const double jump = ((c - 1) * (c - 1) * x) + ((((b * k) + 1) * ((b * k) + 1) + 1) * v);
+        const rk_settings s = rk_settings_make(k, HUGE_VAL, 0, 0);
+        rk_sweep_result r;
+
+        ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_OK);
+        ck_close(r.noise.out, k * sqrt(v + x), 1e-12);
+        ck_close(r.noise.move, k * sqrt(jump), 1e-12);
+        ck_assert(isnan(r.setpoint.iae));
+    }
+}
+END_TEST
+
+START_TEST(threads_do_not_change_a_sweep)
+{
+    rk_sweep_plan plan = {.plant = swept[0],
+                          .limits = {0, 100, 3},
+                          .ts = 1,
+                          .sp_step = 1,
+                          .load_step = 5,
+                          .duration = 300,
+                          .band = 0.02,
+                          .noise = 0.1,
+                          .threads = 1};
+    rng r = {77};
+    rk_settings settings[45];
+    rk_sweep_result one[45], many[45];
+    size_t i;
+
+    for (i = 0; i < 45; i++) {
+        settings[i] = any_settings(&r, swept[0].gain, 1);
+    }
+    ck_assert_int_eq(rk_sweep(&plan, settings, 45, one, NULL), RK_OK);
+    plan.threads = 5;
+    ck_assert_int_eq(rk_sweep(&plan, settings, 45, many, NULL), RK_OK);
+    for (i = 0; i < 45; i++) {
+        ck_assert_double_eq(one[i].last_pv, many[i].last_pv);
+        ck_assert_double_eq(one[i].setpoint.itae, many[i].setpoint.itae);
+        ck_assert_double_eq(one[i].load.travel, many[i].load.travel);
+        ck_assert_double_eq(one[i].noise.out, many[i].noise.out);
+    }
+}
+END_TEST
+
+START_TEST(sweep_refuses_what_cannot_be_run)
+{
+    const rk_settings s = rk_settings_make(1, 10, 0, 0);
+    rk_sweep_plan plan = {.plant = fopdt(2, 10, 0),
+                          .limits = {-1, 1, HUGE_VAL},
+                          .ts = 1,
+                          .sp_step = 1,
+                          .duration = 10,
+                          .band = 0.02};
+    rk_settings velocity = s;
+    rk_sweep_result r;
+
+    velocity.algorithm = RK_ALGORITHM_VELOCITY;
+    ck_assert_int_eq(rk_sweep(NULL, &s, 1, &r, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_sweep(&plan, NULL, 1, &r, NULL), RK_ERR_ARG);
+    plan.ts = 0;
+    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    plan.ts = 1;
+    plan.plant.out0 = 3;
+    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    plan.plant.out0 = 0;
+    plan.noise = -1;
+    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    plan.noise = 0;
+    plan.duration = 1e9;
+    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    plan.duration = 10;
+    ck_assert_int_eq(rk_sweep(&plan, &velocity, 1, &r, NULL), RK_ERR_UNSUPPORTED);
+}
+END_TEST
+
+Suite *suite_sweep(void)
+{
+    Suite *suite = suite_create("design/sweep");
+    TCase *t = tcase_create("sweep");
+
+    add_table(t, sweep_gives_the_blocks_bits, swept);
+    tcase_add_test(t, sweep_measures_what_the_closed_forms_say);
+    tcase_add_test(t, noise_is_what_the_closed_form_says);
+    tcase_add_test(t, threads_do_not_change_a_sweep);
+    tcase_add_test(t, sweep_refuses_what_cannot_be_run);
+    suite_add_tcase(suite, t);
+    return suite;
+}
