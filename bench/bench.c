@@ -80,7 +80,7 @@ static void bench_fit(size_t rows)
     for (i = 0; i < RUNS; i++) {
         const double start = now();
 
-        if (rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL) != RK_OK) {
+        if (rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL) != RK_OK) {
             abort();
         }
         seconds[i] = now() - start;
@@ -104,7 +104,7 @@ static void bench_kinds(size_t rows)
     for (i = 0; i < 3; i++) {
         const double start = now();
 
-        if (rk_fit_run(record, &plan, &fit, NULL) != RK_OK) {
+        if (rk_fit_compute(record, &plan, &fit, NULL) != RK_OK) {
             abort();
         }
         seconds[i] = now() - start;
@@ -386,7 +386,7 @@ static void bench_sweep(int threads)
     for (i = 0; i < RUNS; i++) {
         const double start = now();
 
-        if (rk_sweep(&plan, settings, N, results, NULL) != RK_OK) {
+        if (rk_sweep_compute(&plan, settings, N, results, NULL) != RK_OK) {
             abort();
         }
         seconds[i] = now() - start;
@@ -410,7 +410,7 @@ static void bench_check(void)
 
     for (m = 0; m < 3; m++) {
         for (u = 0; u < 2; u++) {
-            rk_loop_design loop = rk_loop_design_make();
+            rk_design loop = rk_design_make();
             rk_check_plan plan = rk_check_plan_make();
             rk_check check;
 
@@ -426,7 +426,7 @@ static void bench_check(void)
             for (i = 0; i < RUNS; i++) {
                 const double start = now();
 
-                if (rk_check_run(&loop, &plan, &check, NULL) != RK_OK) {
+                if (rk_check_compute(&loop, &plan, &check, NULL) != RK_OK) {
                     abort();
                 }
                 seconds[i] = now() - start;
@@ -448,7 +448,7 @@ static void bench_text(void)
     int u, i, k;
 
     for (u = 0; u < 2; u++) {
-        rk_loop_design loop = rk_loop_design_make();
+        rk_design loop = rk_design_make();
         const rk_prove_plan plan = {.scans = 10000};
         rk_text *st = rk_text_create();
         rk_plc *plc = rk_plc_create();
@@ -495,7 +495,8 @@ static void bench_text(void)
             }
             program = (rk_program){.controller_st = rk_text_chars(controller),
                                    .plant_st = rk_text_chars(plant)};
-            if (rk_prove(&loop, &program, &plan, &proof, NULL) != RK_OK || !proof.proven) {
+            if (rk_proof_compute(&loop, &program, &plan, &proof, NULL) != RK_OK ||
+                !proof.proven) {
                 abort();
             }
             rk_text_free(controller);

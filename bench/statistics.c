@@ -69,7 +69,7 @@ static rk_record *make(const process *p, const rk_model *model, double sigma, do
         (void)rk_record_add(
             still, t, p->model.out0 + (t >= p->at[0] && t < p->at[1] ? p->size : 0), 0, NULL);
     }
-    if (rk_model_response(model, still, pv, NULL) != RK_OK) abort();
+    if (rk_model_response_compute(model, still, pv, NULL) != RK_OK) abort();
     for (i = 0; i < ROWS; i++) {
         (void)rk_record_add(record, i * p->interval, rk_record_out(still)[i], pv[i] + noise,
                             NULL);
@@ -161,7 +161,7 @@ static void run(const process *p, double colour, int records)
             double off[3];
 
             plan.plain = way == 1;
-            if (rk_fit_run(record, &plan, &fit, NULL) != RK_OK) abort();
+            if (rk_fit_compute(record, &plan, &fit, NULL) != RK_OK) abort();
             off[0] = fit.model.gain - p->model.gain;
             off[1] = log(fit.model.time_constant[0] / p->model.time_constant[0]);
             off[2] = fit.model.dead_time - p->model.dead_time;

@@ -27,7 +27,7 @@ void case_from_loop(const job *j, bool on_plant, rk_trial_case *made)
                    j->loop.rule[0] != '\0' ? j->loop.rule : "as set");
     made->plant = made->model = j->loop.model;
     made->settings = j->loop.settings;
-    made->limits = rk_loop_design_limits(&j->loop);
+    made->limits = rk_design_limits(&j->loop);
     made->ts = j->loop.ts;
     if (on_plant) {
         made->plant = plant->model;
@@ -41,8 +41,8 @@ void case_from_loop(const job *j, bool on_plant, rk_trial_case *made)
 static int case_from_file(const job *j, const char *path, rk_trial_case *made)
 {
     rk_diag diag = {RK_OK, ""};
-    rk_loop_design other;
-    const rk_status status = rk_loop_file_read(path, &other, &diag);
+    rk_design other;
+    const rk_status status = rk_design_read(path, &other, &diag);
 
     if (status != RK_OK) return fail_diag(j, status, &diag);
     if (!other.has_settings) {
@@ -50,7 +50,7 @@ static int case_from_file(const job *j, const char *path, rk_trial_case *made)
     }
     (void)snprintf(made->name, sizeof made->name, "%.40s", other.name);
     made->settings = other.settings;
-    made->limits = rk_loop_design_limits(&other);
+    made->limits = rk_design_limits(&other);
     made->ts = isnan(other.ts) ? made->ts : other.ts;
     return EXIT_DONE;
 }

@@ -235,7 +235,7 @@ static void print_sampling(const check_job *c)
 static void print_valve(const check_job *c)
 {
     const rk_check *k = &c->check;
-    const rk_loop_design *d = &c->j.loop;
+    const rk_design *d = &c->j.loop;
     size_t i;
 
     if (!k->has_operating) return;
@@ -303,10 +303,10 @@ static void print_windup(const check_job *c)
 }
 
 /* One change that mends all there is: then it is said once. */
-static const rk_mend *mend_of_all(const check_job *c, int *missed)
+static const rk_remedy *mend_of_all(const check_job *c, int *missed)
 {
     const rk_check *k = &c->check;
-    const rk_mend *first = NULL;
+    const rk_remedy *first = NULL;
     int i;
 
     *missed = 0;
@@ -319,7 +319,7 @@ static const rk_mend *mend_of_all(const check_job *c, int *missed)
     return *missed > 1 ? first : NULL;
 }
 
-static void print_mend(const check_job *c, const char *what, const rk_mend *m)
+static void print_mend(const check_job *c, const char *what, const rk_remedy *m)
 {
     const rk_settings *s = &c->j.loop.settings;
     const double now = m->by_kc ? s->kc : s->ti;
@@ -346,7 +346,7 @@ static void print_mends(const check_job *c)
 {
     const rk_check *k = &c->check;
     int missed, i;
-    const rk_mend *all = mend_of_all(c, &missed);
+    const rk_remedy *all = mend_of_all(c, &missed);
 
     if (missed == 0) return;
     (void)printf("\n");

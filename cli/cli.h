@@ -57,7 +57,7 @@ typedef struct job {
     bool json, minutes, save;
     bool in_order; /* arguments belong to the options before them */
 
-    rk_loop_design loop;
+    rk_design loop;
     bool is_loop_file;
     rk_record *record; /* loaded on demand */
     rk_import import;  /* how it was read */

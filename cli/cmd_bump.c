@@ -198,7 +198,7 @@ static int plan_moves(bump_job *b)
 
 static int plan_times(bump_job *b)
 {
-    const rk_loop_design *loop = &b->j.loop;
+    const rk_design *loop = &b->j.loop;
     const rk_model *m = &loop->model;
     rk_bump_plan *p = &b->plan;
 
@@ -223,7 +223,7 @@ static int plan_times(bump_job *b)
 
 static int plan_test(bump_job *b)
 {
-    const rk_loop_design *loop = &b->j.loop;
+    const rk_design *loop = &b->j.loop;
     rk_bump_plan *p = &b->plan;
     int status = plan_moves(b);
 
@@ -231,7 +231,7 @@ static int plan_test(bump_job *b)
         status = plan_times(b);
     }
     if (status != EXIT_DONE) return status;
-    if (!rk_loop_design_has_out_range(loop)) {
+    if (!rk_design_has_out_range(loop)) {
         return fail(&b->j, EXIT_USAGE,
                     "OUT's limits are not known: give [out] low and high, or --out-low and "
                     "--out-high");

@@ -75,7 +75,7 @@ static const struct argp argp = {
 /* How often the record was sampled that the model is from; NaN: not known. */
 static double record_interval(const job *j)
 {
-    const rk_loop_design *d = &j->loop;
+    const rk_design *d = &j->loop;
     const rk_columns columns = {d->time_column, d->out_column, d->pv_column, d->quality_column,
                                 d->record_time_unit};
     rk_record *read = NULL;
@@ -130,7 +130,7 @@ static int run(job *j)
         c->plan.model_error = c->model_error / 100.0;
     }
     c->plan.record_interval = record_interval(j);
-    status = rk_check_run(&j->loop, &c->plan, &c->check, &diag);
+    status = rk_check_compute(&j->loop, &c->plan, &c->check, &diag);
     if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "%s", diag.text);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     if (j->json) {

@@ -116,7 +116,7 @@ static const struct argp argp = {
 enum { FILES_MAX = 14 };
 /* What a file's name begins with. */
 typedef enum about { CONTROLLER, PLANT, LOOP } about;
-typedef rk_status emit_function(const rk_loop_design *loop, rk_number number, rk_text *text,
+typedef rk_status emit_function(const rk_design *loop, rk_number number, rk_text *text,
                                 rk_diag *diag);
 
 /* What is written, all of it made before any of it is. */
@@ -152,28 +152,28 @@ static int add_output(const emit_job *e, output *o, about what, const char *endi
 }
 
 /* The settings are the same whatever the text counts in. */
-static rk_status emit_sheet(const rk_loop_design *loop, rk_number number, rk_text *text,
+static rk_status emit_sheet(const rk_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag)
 {
     (void)number;
     return rk_emit_sheet(loop, text, diag);
 }
 
-static rk_status emit_sheet_csv(const rk_loop_design *loop, rk_number number, rk_text *text,
+static rk_status emit_sheet_csv(const rk_design *loop, rk_number number, rk_text *text,
                                 rk_diag *diag)
 {
     (void)number;
     return rk_emit_sheet_csv(loop, text, diag);
 }
 
-static rk_status emit_fixed_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+static rk_status emit_fixed_header(const rk_design *loop, rk_number number, rk_text *text,
                                    rk_diag *diag)
 {
     (void)number;
     return rk_emit_fixed_header(loop, text, diag);
 }
 
-static rk_status emit_fixed_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+static rk_status emit_fixed_source(const rk_design *loop, rk_number number, rk_text *text,
                                    rk_diag *diag)
 {
     (void)number;
@@ -227,7 +227,7 @@ static int make_outputs(const emit_job *e, output *o)
 static void print_schemes(const emit_job *e)
 {
     enum { COLUMNS = 5, ROWS = 5 };
-    const rk_loop_design *loop = &e->j.loop;
+    const rk_design *loop = &e->j.loop;
     char cells[ROWS * COLUMNS][SHOWN_CHARS];
     static const char *const head[COLUMNS] = {"integral", "gain margin", "phase margin, deg",
                                               "Ms", "stable kc"};
@@ -242,8 +242,9 @@ static void print_schemes(const emit_job *e)
         char(*cell)[SHOWN_CHARS] = cells + ((size_t)row * COLUMNS);
         const rk_sampling sampling = {loop->ts, 0.0, (rk_scheme)(row - 2)};
         const rk_status status =
-            row == 1 ? rk_margins_check(&loop->model, &loop->settings, &m, NULL)
-                     : rk_sampled_margins(&loop->model, &loop->settings, &sampling, &m, NULL);
+            row == 1 ? rk_margins_compute(&loop->model, &loop->settings, &m, NULL)
+                     : rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &m,
+                                                  NULL);
 
         if (status != RK_OK) return;
         (void)snprintf(cell[0], SHOWN_CHARS, "%s%s",
@@ -352,20 +353,21 @@ static int report(const emit_job *e, const output *o)
 static int check_stable(const emit_job *e)
 {
     char file[SHELL_WORD_CHARS];
-    const rk_loop_design *loop = &e->j.loop;
+    const rk_design *loop = &e->j.loop;
     rk_diag diag = {RK_OK, ""};
     rk_margins margins;
     bool sampled = false;
     rk_status status;
 
     if (!loop->has_model || !loop->has_settings) return EXIT_DONE;
-    status = rk_margins_check(&loop->model, &loop->settings, &margins, &diag);
+    status = rk_margins_compute(&loop->model, &loop->settings, &margins, &diag);
     if (status != RK_OK) return fail_diag(&e->j, status, &diag);
     if (margins.stable && !isnan(loop->ts)) {
         const rk_sampling sampling = {loop->ts, 0.0, loop->settings.integral};
 
         sampled = true;
-        status = rk_sampled_margins(&loop->model, &loop->settings, &sampling, &margins, &diag);
+        status = rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &margins,
+                                            &diag);
         if (status != RK_OK) return fail_diag(&e->j, status, &diag);
     }
     if (margins.stable) return EXIT_DONE;

@@ -20,7 +20,7 @@ typedef struct fit_job {
     job j;
     bool by_move, as_given;
     const char *validate, *compare;
-    rk_hand hand;
+    rk_hand_fits hand;
     rk_validation validation;
     bool validated, compared;
     rk_fit rival; /* of --compare */
@@ -136,12 +136,12 @@ static void print_model(const job *j)
 {
     const rk_fit *f = &j->fit;
     const bool integrates = rk_model_kind_integrates(f->model.kind);
-    const double pct = rk_loop_design_gain_pct(&j->loop, f->model.gain);
+    const double pct = rk_design_gain_pct(&j->loop, f->model.gain);
     const int times = rk_model_kind_times(f->model.kind);
     char unit[RK_GAIN_UNIT_CHARS], more[80] = "";
     int i;
 
-    rk_loop_design_gain_unit(&j->loop, f->model.kind, unit);
+    rk_design_gain_unit(&j->loop, f->model.kind, unit);
     if (!isnan(pct)) {
         (void)snprintf(more, sizeof more, "   = %.4g %% of PV span%s per %% of OUT span", pct,
                        integrates ? " per s" : "");
@@ -188,9 +188,9 @@ static void print_candidates(const rk_fit *f)
     show_table(cells[0], f->candidates + 1, 3, 1);
 }
 
-static void print_hand(const job *j, const rk_hand *hand)
+static void print_hand(const job *j, const rk_hand_fits *hand)
 {
-    char cells[RK_HAND_FITS + 1][4][SHOWN_CHARS] = {
+    char cells[RK_HAND_FITS_MAX + 1][4][SHOWN_CHARS] = {
         {"by hand", "gain", "time constant", "dead time"}};
     size_t i;
 
@@ -316,7 +316,7 @@ static int validate(fit_job *f)
     strcpy(other.loop.record_path, f->validate);
     result = need_record(&other);
     if (result != EXIT_DONE) return result;
-    status = rk_model_validate(&f->j.fit.model, other.record, &f->validation, &diag);
+    status = rk_validation_compute(&f->j.fit.model, other.record, &f->validation, &diag);
     job_free(&other);
     f->validated = status == RK_OK;
     return status == RK_OK ? EXIT_DONE : fail_diag(&f->j, status, &diag);
@@ -333,7 +333,7 @@ static int compare(fit_job *f)
         return fail(&f->j, EXIT_USAGE, "--compare: %s", diag.text);
     }
     plan.any_kind = false;
-    status = rk_fit_run(f->j.record, &plan, &f->rival, &diag);
+    status = rk_fit_compute(f->j.record, &plan, &f->rival, &diag);
     f->compared = status == RK_OK;
     return status == RK_OK ? EXIT_DONE : fail_diag(&f->j, status, &diag);
 }
@@ -354,7 +354,7 @@ static int lay_over(fit_job *f)
     if (isnan(f->j.out0) && !f->j.is_loop_file && !rk_model_kind_integrates(m->kind)) {
         m->out0 = rk_record_out(f->j.record)[0];
     }
-    status = rk_model_validate(m, f->j.record, &v, &diag);
+    status = rk_validation_compute(m, f->j.record, &v, &diag);
     if (status != RK_OK) return fail_diag(&f->j, status, &diag);
     if (isnan(f->j.pv0)) {
         m->pv0 += v.offset;
@@ -402,7 +402,7 @@ static int save(job *j)
         return EXIT_VERDICT_NO;
     }
     if (!j->save) return EXIT_DONE;
-    saved = rk_loop_file_save_model(j->input, &j->loop, &diag);
+    saved = rk_design_save_model(j->input, &j->loop, &diag);
     if (saved != RK_OK) return fail_diag(j, saved, &diag);
     if (!j->json) {
         (void)printf("\nSaved as [model] in %s.\n", j->input);
@@ -413,7 +413,8 @@ static int save(job *j)
 static int run_moves(fit_job *f)
 {
     rk_diag diag = {RK_OK, ""};
-    const rk_status status = rk_fit_moves(f->j.record, f->j.fit_plan.kind, &f->moves, &diag);
+    const rk_status status =
+        rk_move_fits_compute(f->j.record, f->j.fit_plan.kind, &f->moves, &diag);
 
     if (status != RK_OK) return fail_diag(&f->j, status, &diag);
     if (f->j.json) {
@@ -432,7 +433,7 @@ static int run_one(fit_job *f)
     rk_diag diag = {RK_OK, ""};
     int status = f->as_given ? lay_over(f) : need_model(j);
 
-    if (status == EXIT_DONE && rk_fit_by_hand(j->record, &f->hand, &diag) != RK_OK) {
+    if (status == EXIT_DONE && rk_hand_fits_compute(j->record, &f->hand, &diag) != RK_OK) {
         status = fail_diag(j, diag.status, &diag);
     }
     if (status == EXIT_DONE) {

@@ -82,7 +82,7 @@ rk_status inspect_record(const job *j, rk_inspection *inspection, double gain_pe
     plan.dead_time_wanted = dead_time_percent / 100.0;
     plan.dropped = j->import.dropped;
     plan.read = j->import.dropped + rk_record_rows(j->record);
-    return rk_inspect(j->record, &plan, inspection, diag);
+    return rk_inspection_compute(j->record, &plan, inspection, diag);
 }
 
 static const char *yes_no(rk_yes_no value)
@@ -96,9 +96,9 @@ static void print_moves(const job *j, const rk_inspection *made)
 {
     size_t i;
 
-    (void)printf("  moves of OUT     %zu", made->moves);
-    for (i = 0; i < made->moves && i < RK_MOVES_MAX; i++) {
-        const rk_move *m = &made->move[i];
+    (void)printf("  moves of OUT     %zu", made->facts.moves);
+    for (i = 0; i < made->facts.moves && i < RK_MOVES_MAX; i++) {
+        const rk_move *m = &made->facts.move[i];
         char at[SHOWN_CHARS];
 
         show_time(at, m->at, j->minutes);
@@ -115,24 +115,24 @@ void print_inspection(const job *j, const rk_inspection *made)
 
     show_level(rk_findings_worst(&made->findings));
     (void)printf(": %s\n\n", j->loop.record_file);
-    show_time(shown[0], made->duration, j->minutes);
-    show_time(shown[1], made->interval, j->minutes);
-    (void)printf("  rows             %zu over %s, one every %s", made->rows, shown[0],
+    show_time(shown[0], made->facts.duration, j->minutes);
+    show_time(shown[1], made->facts.interval, j->minutes);
+    (void)printf("  rows             %zu over %s, one every %s", made->facts.rows, shown[0],
                  shown[1]);
-    if (made->interval_max > 1.01 * made->interval_min) {
-        show_time(shown[0], made->interval_min, j->minutes);
-        show_time(shown[1], made->interval_max, j->minutes);
+    if (made->facts.interval_max > 1.01 * made->facts.interval_min) {
+        show_time(shown[0], made->facts.interval_min, j->minutes);
+        show_time(shown[1], made->facts.interval_max, j->minutes);
         (void)printf(" (%s to %s)", shown[0], shown[1]);
     }
     (void)printf("\n");
     print_moves(j, made);
-    (void)printf("  PV moved         %.4g %s", made->pv_moved, j->loop.pv_units);
-    if (isfinite(made->signal_to_noise)) {
-        (void)printf(", %.3g times its noise of %.3g %s", made->signal_to_noise, made->noise,
-                     j->loop.pv_units);
+    (void)printf("  PV moved         %.4g %s", made->facts.pv_moved, j->loop.pv_units);
+    if (isfinite(made->facts.signal_to_noise)) {
+        (void)printf(", %.3g times its noise of %.3g %s", made->facts.signal_to_noise,
+                     made->facts.noise, j->loop.pv_units);
     }
-    if (made->noise_correlation > 0.2) {
-        (void)printf(" (correlation %.2f from row to row)", made->noise_correlation);
+    if (made->facts.noise_correlation > 0.2) {
+        (void)printf(" (correlation %.2f from row to row)", made->facts.noise_correlation);
     }
     (void)printf("\n  steady before    %s\n  steady after     %s\n",
                  yes_no(made->steady_before), yes_no(made->steady_after));

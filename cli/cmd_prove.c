@@ -168,8 +168,8 @@ static int check_vectors(const prove_job *p, const texts *t, rk_number number, b
 
 /* ---- the settings sheet ---- */
 
-typedef rk_status sheet_function(const rk_loop_design *loop, const char *const *proof,
-                                 int lines, rk_text *text, rk_diag *diag);
+typedef rk_status sheet_function(const rk_design *loop, const char *const *proof, int lines,
+                                 rk_text *text, rk_diag *diag);
 
 /* Write the verdict into a sheet, if it is this loop's. */
 static int write_sheet(const prove_job *p, const texts *t, int which, sheet_function *emit,
@@ -240,7 +240,7 @@ static int run_twin(prove_job *p, const texts *t)
     }
     exit_status = need_record(&p->j);
     if (exit_status != EXIT_DONE) return exit_status;
-    status = rk_twin_on_record(&p->j.loop, t->content[PLANT_ST], p->j.record, &run, &diag);
+    status = rk_twin_run_compute(&p->j.loop, t->content[PLANT_ST], p->j.record, &run, &diag);
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
     if (!p->j.json) {
         (void)printf("  %-16s %.4g %s (rms) from the measured PV, at most %.4g\n",
@@ -326,7 +326,7 @@ static int prove_files(prove_job *p, const rk_prove_plan *plan, const texts *t)
     bool vectors = true, sheet = false, csv = false;
     rk_proof proof;
     int count, status;
-    const rk_status proved = rk_prove(&p->j.loop, &program, plan, &proof, &diag);
+    const rk_status proved = rk_proof_compute(&p->j.loop, &program, plan, &proof, &diag);
 
     if (proved != RK_OK) return fail_diag(&p->j, proved, &diag);
     status = t->content[VECTORS] != NULL ? check_vectors(p, t, proof.part[0].number, &vectors)
@@ -368,7 +368,7 @@ static int prove_block(const prove_job *p, const rk_prove_plan *plan)
     rk_status status = rk_file_read(p->block, &text, &length, &diag);
 
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
-    status = rk_prove_block(&p->j.loop, text, plan, &part, &diag);
+    status = rk_proof_compute_block(&p->j.loop, text, plan, &part, &diag);
     rk_memory_free(text);
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
     if (!part.ran && part.scans == 0) {

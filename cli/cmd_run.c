@@ -169,7 +169,7 @@ static int by_time(const void *left, const void *right)
 
 static int check(run_job *r)
 {
-    const rk_loop_design *d = &r->j.loop;
+    const rk_design *d = &r->j.loop;
     const int plant = need_plant(&r->j);
     size_t i;
 
@@ -288,7 +288,7 @@ enum { TOLD_MOST = 50 };
 
 static int run_scans(run_job *r, bool view)
 {
-    const rk_loop_design *d = &r->j.loop;
+    const rk_design *d = &r->j.loop;
     const double start = wall_clock();
     rk_diag diag = {RK_OK, ""};
     rk_status status = RK_OK;
@@ -342,7 +342,7 @@ static rk_run_figures figures_of(const live_loop *live)
 {
     const rk_run_curves curves = live_loop_curves(live);
 
-    return rk_run_measure(&curves);
+    return rk_run_figures_compute(&curves);
 }
 
 static void print_figures(const run_job *r)
@@ -406,7 +406,7 @@ static int tell_json(const run_job *r, bool safe)
 
 static int tell(const run_job *r, bool stopped, bool safe)
 {
-    const rk_loop_design *d = &r->j.loop;
+    const rk_design *d = &r->j.loop;
     const rk_loop *block = live_loop_block(r->live);
     char length[SHOWN_CHARS], alarms[200];
 

@@ -41,7 +41,7 @@ typedef struct search_job {
     double sp_step, load_step, threads;
     double limits[RK_REQUIRE_COUNT];
     rk_search_plan plan;
-    rk_spread spread;
+    rk_model_set spread;
     rk_search_result found, without;
     bool has_without;    /* the same without the line that stands in the way */
     double began, shown; /* wall clock */
@@ -268,7 +268,7 @@ static int take_requirements(search_job *s)
     /* These need control to be active: without one of them robustness alone would be none. */
     static const rk_require hasten[] = {RK_REQUIRE_SETTLING, RK_REQUIRE_RISE, RK_REQUIRE_PEAK,
                                         RK_REQUIRE_RECOVERY};
-    rk_loop_design *d = &s->j.loop;
+    rk_design *d = &s->j.loop;
     rk_search_plan *p = &s->plan;
     rk_requirements asked;
     rk_diag diag = {RK_OK, ""};
@@ -278,7 +278,7 @@ static int take_requirements(search_job *s)
     d->requirements.sp_step = isnan(s->sp_step) ? d->requirements.sp_step : s->sp_step;
     d->requirements.load_step = isnan(s->load_step) ? d->requirements.load_step : s->load_step;
     d->noise = isnan(s->noise) ? d->noise : s->noise;
-    if (rk_loop_design_check(d, &diag) != RK_OK) {
+    if (rk_design_check(d, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "%s", diag.text);
     }
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
@@ -290,7 +290,7 @@ static int take_requirements(search_job *s)
     for (i = 0; i < (int)(sizeof hasten / sizeof hasten[0]); i++) {
         in_a_hurry = in_a_hurry || !isnan(d->requirements.limit[hasten[i]]);
     }
-    asked = rk_loop_design_requirements(d);
+    asked = rk_design_requirements(d);
     if (asked.by_default[RK_REQUIRE_MS]) {
         asked.limit[RK_REQUIRE_MS] = p->requirements.limit[RK_REQUIRE_MS];
     }
@@ -301,7 +301,7 @@ static int take_requirements(search_job *s)
 
 static int take_spread(search_job *s)
 {
-    rk_loop_design *d = &s->j.loop;
+    rk_design *d = &s->j.loop;
     rk_over over = RK_OVER_WORST;
     rk_diag diag = {RK_OK, ""};
     rk_status status;
@@ -310,9 +310,10 @@ static int take_spread(search_job *s)
     if (s->over != NULL && rk_over_from_text(s->over, &over, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
     }
-    status = isnan(s->model_error)
-                 ? rk_spread_region(&d->model, d->covariance, over, &s->spread, &diag)
-                 : rk_spread_box(&d->model, s->model_error / 100.0, over, &s->spread, &diag);
+    status = isnan(s->model_error) ? rk_model_set_from_covariance(&d->model, d->covariance,
+                                                                  over, &s->spread, &diag)
+                                   : rk_model_set_from_part(&d->model, s->model_error / 100.0,
+                                                            over, &s->spread, &diag);
     if (status != RK_OK) return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
     s->plan.spread = &s->spread;
     return EXIT_DONE;
@@ -320,7 +321,7 @@ static int take_spread(search_job *s)
 
 static int make_plan(search_job *s)
 {
-    const rk_loop_design *d = &s->j.loop;
+    const rk_design *d = &s->j.loop;
     rk_search_plan *p = &s->plan;
     rk_conditions c;
     rk_diag diag = {RK_OK, ""};
@@ -347,7 +348,7 @@ static int make_plan(search_job *s)
     p->weigh_effort = isnan(s->weigh_effort) ? 0.0 : s->weigh_effort;
     p->mode = s->j.mode != NULL ? s->j.mode : "PI";
     p->filter_ratio = isnan(s->ratio) ? p->filter_ratio : s->ratio;
-    c = rk_loop_design_conditions(d);
+    c = rk_design_conditions(d);
     p->pv_filter = d->settings.pv_filter;
     p->ts = c.ts;
     p->limits = c.limits;
@@ -364,14 +365,14 @@ static int run_search(search_job *s)
 {
     rk_diag diag = {RK_OK, ""};
     rk_search_plan plan = s->plan;
-    rk_status status = rk_search(&s->plan, &s->found, &diag);
+    rk_status status = rk_search_compute(&s->plan, &s->found, &diag);
 
     if (status == RK_OK && !s->found.met && !s->found.stopped) {
         plan.requirements.limit[s->found.in_the_way] = nan("");
         if (plan.cost == RK_COST_MS) {
             plan.cost = RK_COST_LOAD_IAE; /* robustness alone would be no control at all */
         }
-        s->has_without = rk_search(&plan, &s->without, &diag) == RK_OK;
+        s->has_without = rk_search_compute(&plan, &s->without, &diag) == RK_OK;
     }
     if (isatty(STDERR_FILENO) && !s->j.json) {
         (void)fprintf(stderr, "\r%79s\r", "");
@@ -437,7 +438,7 @@ static int run_turn(search_job *s, const rk_grid *grid, bool first)
     rk_status made;
 
     if (points == NULL) return fail(&s->j, EXIT_NO_ACCESS, "out of memory for the runs");
-    made = rk_search_grid(&s->plan, grid, points, &best, &found, &diag);
+    made = rk_search_grid_compute(&s->plan, grid, points, &best, &found, &diag);
     if (is_caught() && !first) { /* what was found before stands */
         rk_memory_free(points);
         return EXIT_DONE;
@@ -531,7 +532,7 @@ static rk_status draw(const job *j, const void *what, const rk_figure_style *sty
 
 static void print_settings(const search_job *s, const rk_search_result *r)
 {
-    const rk_loop_design *d = &s->j.loop;
+    const rk_design *d = &s->j.loop;
     rk_form_values v;
     rk_diag why = {RK_OK, ""};
     char ti[SHOWN_CHARS], td[SHOWN_CHARS], tf[SHOWN_CHARS];
@@ -579,7 +580,7 @@ static void print_over(const search_job *s)
 /* What they do on the model itself, each figure "-" where there is none. */
 static void print_measures(const search_job *s)
 {
-    const rk_measures *m = &s->found.measures;
+    const rk_performance *m = &s->found.measures;
     const double sp = fabs(s->plan.sp_step), load = fabs(s->plan.load_step);
     char overshoot[SHOWN_CHARS], travel[SHOWN_CHARS], iae[SHOWN_CHARS], peak[SHOWN_CHARS];
 
@@ -610,7 +611,7 @@ static bool at_edge(const search_job *s)
 static void print_found(const search_job *s)
 {
     const rk_search_result *r = &s->found;
-    const rk_loop_design *d = &s->j.loop;
+    const rk_design *d = &s->j.loop;
     char process[200], then[SHOWN_CHARS], limit[SHOWN_CHARS];
 
     describe_model(&s->j, process, sizeof process);
@@ -654,7 +655,7 @@ static void print_found(const search_job *s)
 
 static int save(search_job *s)
 {
-    rk_loop_design *d = &s->j.loop;
+    rk_design *d = &s->j.loop;
 
     if (!s->j.save) return EXIT_DONE;
     if (!s->found.met) {

@@ -31,7 +31,7 @@ enum {
 typedef struct trial_job {
     job j;
     double sp_step, load_step, load_at, duration, band; /* NaN: not given */
-    rk_shape shape;
+    rk_setpoint_shape shape;
     double sp_time, load_out, noise, seed, open_step;
     bool on_plant;
     const char *cases[CASES_MAX];
@@ -64,12 +64,13 @@ static const struct argp_option options[] = {
     {0},
 };
 
-static void take_shape(struct argp_state *state, const char *arg, rk_shape shape, trial_job *t)
+static void take_shape(struct argp_state *state, const char *arg, rk_setpoint_shape shape,
+                       trial_job *t)
 {
     char option[16];
 
-    (void)snprintf(option, sizeof option, "sp-%s", rk_shape_to_text(shape));
-    if (t->shape != RK_SHAPE_STEP) {
+    (void)snprintf(option, sizeof option, "sp-%s", rk_setpoint_shape_to_text(shape));
+    if (t->shape != RK_SETPOINT_SHAPE_STEP) {
         argp_failure(state, EXIT_USAGE, 0, "--%s: the setpoint has one shape: give one",
                      option);
     }
@@ -83,13 +84,13 @@ static error_t parse(int key, char *arg, struct argp_state *state)
 
     switch (key) {
     case OPT_SP_RAMP:
-        take_shape(state, arg, RK_SHAPE_RAMP, t);
+        take_shape(state, arg, RK_SETPOINT_SHAPE_RAMP, t);
         return 0;
     case OPT_SP_TRAIN:
-        take_shape(state, arg, RK_SHAPE_TRAIN, t);
+        take_shape(state, arg, RK_SETPOINT_SHAPE_TRAIN, t);
         return 0;
     case OPT_SP_SINE:
-        take_shape(state, arg, RK_SHAPE_SINE, t);
+        take_shape(state, arg, RK_SETPOINT_SHAPE_SINE, t);
         return 0;
     case OPT_LOAD_OUT:
         take_number(state, "load-out", arg, &t->load_out);
@@ -221,7 +222,7 @@ static double round_up(double seconds)
  * far. */
 static void make_plan(const trial_job *t, runs *r)
 {
-    const rk_loop_design *loop = &t->j.loop;
+    const rk_design *loop = &t->j.loop;
     const bool said = !isnan(t->sp_step) || !isnan(t->load_step) || !isnan(t->load_out);
     const double usual = isnan(loop->pv_low) ? 1.0 : 0.05 * (loop->pv_high - loop->pv_low);
     double settle = 0;
@@ -251,8 +252,8 @@ static void make_plan(const trial_job *t, runs *r)
     for (i = 0; i < r->count; i++) {
         settle = fmax(settle, rk_trial_time_to_settle(&r->cases[i]));
     }
-    settle = round_up(settle + (t->shape == RK_SHAPE_RAMP ? t->sp_time : 0.0));
-    if (t->shape == RK_SHAPE_TRAIN || t->shape == RK_SHAPE_SINE) {
+    settle = round_up(settle + (t->shape == RK_SETPOINT_SHAPE_RAMP ? t->sp_time : 0.0));
+    if (t->shape == RK_SETPOINT_SHAPE_TRAIN || t->shape == RK_SETPOINT_SHAPE_SINE) {
         settle = fmax(settle, SWINGS * t->sp_time);
     }
     if (r->plan.sp_step != 0 && r->plan.load_step != 0) {
@@ -380,8 +381,8 @@ static void print_hold(const job *j, const runs *r)
     const double sp = c->plant.pv0 + r->plan.sp_step;
     rk_operating o;
 
-    if (r->plan.sp_step == 0 || !rk_loop_design_has_out_range(&j->loop) ||
-        rk_operating_find(&c->plant, &c->limits, sp, &o, NULL) != RK_OK || o.holds) {
+    if (r->plan.sp_step == 0 || !rk_design_has_out_range(&j->loop) ||
+        rk_operating_compute(&c->plant, &c->limits, sp, &o, NULL) != RK_OK || o.holds) {
         return;
     }
     (void)printf(
@@ -443,8 +444,10 @@ static void print_trials(const job *j, const runs *r)
                  j->loop.model.out0, j->loop.out_units, j->loop.model.pv0, j->loop.pv_units);
     if (r->plan.sp_step != 0) {
         (void)printf("; setpoint %s%s%+.4g %s at 0 s",
-                     r->plan.shape == RK_SHAPE_STEP ? "" : rk_shape_to_text(r->plan.shape),
-                     r->plan.shape == RK_SHAPE_STEP ? "" : " ", r->plan.sp_step,
+                     r->plan.shape == RK_SETPOINT_SHAPE_STEP
+                         ? ""
+                         : rk_setpoint_shape_to_text(r->plan.shape),
+                     r->plan.shape == RK_SETPOINT_SHAPE_STEP ? "" : " ", r->plan.sp_step,
                      j->loop.pv_units);
     }
     if (r->plan.load_step != 0) {
@@ -457,7 +460,7 @@ static void print_trials(const job *j, const runs *r)
     }
     (void)printf("\n");
     print_hold(j, r);
-    if (!rk_loop_design_has_out_range(&j->loop)) {
+    if (!rk_design_has_out_range(&j->loop)) {
         (void)printf("No output range given: OUT is not limited.\n");
     }
     (void)printf("\n");
@@ -519,7 +522,7 @@ static int write_curves(const trial_job *t, const runs *r)
 
 static int read_overlay(const trial_job *t, runs *r)
 {
-    const rk_loop_design *d = &t->j.loop;
+    const rk_design *d = &t->j.loop;
     const rk_columns columns = {d->time_column, d->out_column, d->pv_column, d->quality_column,
                                 d->record_time_unit};
     rk_diag diag = {RK_OK, ""};

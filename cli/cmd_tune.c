@@ -15,7 +15,7 @@ typedef struct tune_job {
     bool speed, forms;
 
     rk_tuning list[RK_TUNINGS_MAX];
-    rk_measures measures[RK_TUNINGS_MAX];
+    rk_performance measures[RK_TUNINGS_MAX];
     int count;
     rk_trial *trials[CASES_MAX];
     rk_trial_plan plan;
@@ -99,7 +99,7 @@ static const char *const column_names[COLUMNS] = {
     "phase-margin", "ms",   "overshoot", "settling", "load-iae", "travel"};
 typedef char row_cells[COLUMNS][SHOWN_CHARS];
 
-static void values_of(const rk_tuning *t, const rk_measures *m, rk_form form,
+static void values_of(const rk_tuning *t, const rk_performance *m, rk_form form,
                       double values[COLUMNS])
 {
     const double none = nan("");
@@ -248,10 +248,10 @@ static int measure_all(tune_job *t)
     for (i = 0; i < t->count; i++) {
         rk_status status;
 
-        t->measures[i] = rk_measures_none();
+        t->measures[i] = rk_performance_none();
         if (!t->list[i].usable) continue;
-        status = rk_measure(&t->j.loop.model, &t->list[i].settings, t->j.loop.ts,
-                            &t->measures[i], &diag);
+        status = rk_performance_compute(&t->j.loop.model, &t->list[i].settings, t->j.loop.ts,
+                                        &t->measures[i], &diag);
         if (status != RK_OK) return fail_diag(&t->j, status, &diag);
     }
     return EXIT_DONE;
@@ -289,7 +289,7 @@ static void sort_rows(tune_job *t, int column)
     for (i = 1; i < t->count && t->sort != NULL; i++) {
         for (k = i; k > 0 && comes_before(t, k, k - 1, column); k--) {
             const rk_tuning tuning = t->list[k];
-            const rk_measures measures = t->measures[k];
+            const rk_performance measures = t->measures[k];
 
             t->list[k] = t->list[k - 1];
             t->measures[k] = t->measures[k - 1];
@@ -305,7 +305,7 @@ static int tune_all(tune_job *t)
     const char *rule = j->rule != NULL && strcmp(j->rule, "all") != 0 ? j->rule : NULL;
     rk_diag diag = {RK_OK, ""};
     const rk_status status =
-        rk_tune_all(&j->loop.model, rule, j->mode, &j->knobs, t->list, &t->count, &diag);
+        rk_tunings_compute(&j->loop.model, rule, j->mode, &j->knobs, t->list, &t->count, &diag);
     int i;
 
     for (i = 0; status == RK_OK && i < t->count; i++) { /* no rule knows it; the loop has it */
@@ -328,7 +328,8 @@ static int tune_speeds(tune_job *t)
 
     for (i = 0; i < SPEEDS; i++) {
         knobs.lambda = speeds[i] * base;
-        if (rk_tune(&t->j.loop.model, rule, t->j.mode, &knobs, &t->list[i], &diag) != RK_OK) {
+        if (rk_tuning_compute(&t->j.loop.model, rule, t->j.mode, &knobs, &t->list[i], &diag) !=
+            RK_OK) {
             return fail(&t->j, EXIT_USAGE, "--speed by %s: %s", rule, diag.text);
         }
         if (isnan(t->list[i].lambda)) {
@@ -372,7 +373,7 @@ static void print_speeds(const tune_job *t)
 static int fan_out(tune_job *t)
 {
     static const int shown[] = {1, 3, 5, 6, 7};
-    const rk_loop_design *d = &t->j.loop;
+    const rk_design *d = &t->j.loop;
     double length = 0;
     rk_diag diag = {RK_OK, ""};
     size_t i;
@@ -465,7 +466,7 @@ static void fill_form(const job *j, rk_form form, char (*cells)[SHOWN_CHARS])
         (void)snprintf(cells[i], SHOWN_CHARS, "-");
     }
     if (rk_settings_to_form(s, form, &v, &why) != RK_OK) return;
-    pct = rk_loop_design_kc_pct(&j->loop, v.gain);
+    pct = rk_design_kc_pct(&j->loop, v.gain);
     show_number(cells[GAIN], v.gain, 5);
     show_number(cells[GAIN_PCT], pct, 5);
     show_number(cells[BAND], parallel ? nan("") : 100.0 / fabs(pct), 5);

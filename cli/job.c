@@ -23,7 +23,7 @@ job job_make(const char *command)
     made.band = made.kc_percent = made.repeats = made.filter_ratio = none;
     made.sp_weight = made.pv_filter = made.tracking_time = made.scan = none;
     made.out_low = made.out_high = made.out_rate = none;
-    made.loop = rk_loop_design_make();
+    made.loop = rk_design_make();
     made.fit_plan = rk_fit_plan_make();
     made.fit_plan.any_kind = strcmp(command, "fit") == 0;
     return made;
@@ -77,7 +77,7 @@ static int load_input(job *j)
     if (j->input == NULL) return EXIT_DONE;
     if (ends_with(j->input, ".loop")) {
         j->is_loop_file = true;
-        status = rk_loop_file_read(j->input, &j->loop, &diag);
+        status = rk_design_read(j->input, &j->loop, &diag);
         return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
     }
     if (ends_with(j->input, ".csv")) {
@@ -184,7 +184,7 @@ static int find_sign(const job *j, double *sign)
 /* kc, ti and tf from the other ways to write them. */
 static int convert_given(job *j)
 {
-    const rk_loop_design *d = &j->loop;
+    const rk_design *d = &j->loop;
     const bool of_span = !isnan(j->band) || !isnan(j->kc_percent);
     double sign;
     int status;
@@ -303,7 +303,7 @@ static int lay_limits(job *j)
     if (!isnan(j->out_rate)) {
         j->loop.out_rate = j->out_rate;
     }
-    if (rk_loop_design_check(&j->loop, &diag) != RK_OK) {
+    if (rk_design_check(&j->loop, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "%s", diag.text);
     }
     return EXIT_DONE;
@@ -389,7 +389,7 @@ static void tell_import(const job *j)
 
 int need_record(job *j)
 {
-    const rk_loop_design nothing = rk_loop_design_make();
+    const rk_design nothing = rk_design_make();
     const rk_columns columns = {j->loop.time_column, j->loop.out_column, j->loop.pv_column,
                                 j->loop.quality_column, j->loop.record_time_unit};
     rk_diag diag = {RK_OK, ""};
@@ -428,7 +428,7 @@ int need_model(job *j)
     }
     result = need_record(j);
     if (result != EXIT_DONE) return result;
-    status = rk_fit_run(j->record, &j->fit_plan, &j->fit, &diag);
+    status = rk_fit_compute(j->record, &j->fit_plan, &j->fit, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     rk_fit_to_loop(&j->fit, &j->loop);
     if (rk_findings_worst(&j->fit.findings) == RK_LEVEL_UNFIT &&
@@ -450,7 +450,7 @@ rk_status tune_by_name(const rk_model *model, const char *name, const char *mode
                        const rk_knobs *knobs, rk_settings *settings, rk_tuning *tuning,
                        rk_diag *diag)
 {
-    const rk_status status = rk_tune(model, name, mode, knobs, tuning, diag);
+    const rk_status status = rk_tuning_compute(model, name, mode, knobs, tuning, diag);
 
     if (status != RK_OK) return status;
     settings->kc = tuning->settings.kc;
@@ -470,7 +470,7 @@ void describe_model(const job *j, char *text, size_t room)
     size_t used;
     int i;
 
-    rk_loop_design_gain_unit(&j->loop, m->kind, unit);
+    rk_design_gain_unit(&j->loop, m->kind, unit);
     used = (size_t)snprintf(text, room, "gain %.4g %s", m->gain, unit);
     for (i = 0; i < rk_model_kind_times(m->kind) && used < room; i++) {
         show_time(time, m->time_constant[i], j->minutes);
@@ -516,7 +516,7 @@ int need_plant(const job *j)
 int save_settings(const job *j)
 {
     rk_diag diag = {RK_OK, ""};
-    const rk_status status = rk_loop_file_save_settings(j->input, &j->loop, &diag);
+    const rk_status status = rk_design_save_settings(j->input, &j->loop, &diag);
 
     if (status != RK_OK) return fail_diag(j, status, &diag);
     if (!j->json) {

@@ -16,7 +16,7 @@ typedef struct run_rows {
 } run_rows;
 
 struct live_loop {
-    const rk_loop_design *design;
+    const rk_design *design;
     sim_port *port;
     rk_loop block;
     double out_safe;
@@ -64,11 +64,11 @@ static rk_status find_start(const rk_port *port, double *pv, double *out, rk_dia
 
 static rk_status start_block(live_loop *live, double sp_rate, rk_diag *diag)
 {
-    const rk_loop_design *d = live->design;
+    const rk_design *d = live->design;
     const rk_port port = sim_port_seam(live->port);
     rk_loop_params params;
     double pv = 0, out = 0;
-    rk_status status = rk_loop_design_block_params(d, &params, diag);
+    rk_status status = rk_design_block_params(d, &params, diag);
 
     if (status == RK_OK) {
         status = find_start(&port, &pv, &out, diag);
@@ -87,7 +87,7 @@ static rk_status start_block(live_loop *live, double sp_rate, rk_diag *diag)
                            : rk_diag_set(diag, status, "the loop block refuses to start");
 }
 
-rk_status live_loop_create(const rk_loop_design *design, double sp_rate, live_loop **made,
+rk_status live_loop_create(const rk_design *design, double sp_rate, live_loop **made,
                            rk_diag *diag)
 {
     live_loop *live = rk_memory_create(1, sizeof *live);
@@ -109,7 +109,7 @@ rk_status live_loop_create(const rk_loop_design *design, double sp_rate, live_lo
 
 bool live_loop_do(live_loop *live, const event *what)
 {
-    const rk_loop_design *d = live->design;
+    const rk_design *d = live->design;
 
     switch (what->kind) {
     case EVENT_SP:

@@ -37,7 +37,7 @@ typedef struct live_loop live_loop;
  * Errors  RK_ERR_RANGE for a loop that cannot run; RK_ERR_IO for a port that does not answer;
  *         RK_ERR_MEMORY.
  */
-rk_status live_loop_create(const rk_loop_design *design, double sp_rate, live_loop **made,
+rk_status live_loop_create(const rk_design *design, double sp_rate, live_loop **made,
                            rk_diag *diag);
 
 /** Do what an event says; false for a setpoint or an output out of range, which changes

@@ -23,7 +23,7 @@ static rk_status draw_open(const job *j, const void *what, const rk_figure_style
 static void print_open(const job *j, const rk_open_step *o)
 {
     enum { LINES = 7 };
-    const rk_loop_design *d = &j->loop;
+    const rk_design *d = &j->loop;
     char cells[2 * LINES][SHOWN_CHARS], unit[RK_GAIN_UNIT_CHARS];
     static const char *const names[LINES] = {"gain",
                                              "dead time",
@@ -35,7 +35,7 @@ static void print_open(const job *j, const rk_open_step *o)
     const double times[LINES] = {0, o->dead_time, o->at_63, o->rise, o->settling, o->pv_end, 0};
     size_t rows = 0, line;
 
-    rk_loop_design_gain_unit(d, d->model.kind, unit);
+    rk_design_gain_unit(d, d->model.kind, unit);
     (void)printf("%s: OUT %+.4g %s from %.4g, no controller\n\n", d->name, o->out_step,
                  d->out_units, d->model.out0);
     for (line = 0; line < LINES; line++) {
@@ -63,7 +63,7 @@ int run_open_step(const job *j, double out_step)
     const double own = rk_model_slowest(&j->loop.model) + j->loop.model.dead_time;
     const double ts = isnan(j->loop.ts) ? 0.01 * own : j->loop.ts;
     rk_status status =
-        rk_open_step_run(&j->loop.model, ts, out_step, &o.trial, &o.found, &diag);
+        rk_open_step_compute(&j->loop.model, ts, out_step, &o.trial, &o.found, &diag);
     int result = EXIT_DONE;
 
     if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "--open-step: %s", diag.text);

@@ -80,7 +80,7 @@ static int watch(relay_run *r, double *mean, double *deviation)
 
 static int start_relay(relay_run *r, double mean, double deviation)
 {
-    const rk_loop_design *d = &r->j->loop;
+    const rk_design *d = &r->j->loop;
     const relay_plan *p = r->plan;
     const bool direct = d->action == RK_ACTION_DIRECT || (d->has_model && d->model.gain < 0) ||
                         (!d->has_model && d->has_settings && d->settings.kc < 0);
@@ -97,10 +97,10 @@ static int start_relay(relay_run *r, double mean, double deviation)
         .pv_lo = isnan(p->pv_low) ? -HUGE_VAL : p->pv_low,
         .pv_hi = isnan(p->pv_high) ? HUGE_VAL : p->pv_high,
     };
-    const rk_flaw flaw = rk_relay_flaw(&params, r->out);
+    const rk_param_error error = rk_relay_param_error(&params, r->out);
 
     r->hysteresis = params.hysteresis;
-    if (flaw == RK_FLAW_AMPLITUDE) {
+    if (error == RK_PARAM_ERROR_AMPLITUDE) {
         return fail(
             r->j, EXIT_USAGE,
             "--relay %g: OUT stands at %.6g %s, and %g to each side must stay above 0 and "
@@ -108,7 +108,8 @@ static int start_relay(relay_run *r, double mean, double deviation)
             p->amplitude, r->out, d->out_units, p->amplitude, d->out_low, d->out_high);
     }
     if (rk_relay_init(&r->relay, &params, r->out) != RK_OK) {
-        return fail(r->j, EXIT_USAGE, "the relay test cannot be made: %s", rk_flaw_text(flaw));
+        return fail(r->j, EXIT_USAGE, "the relay test cannot be made: %s",
+                    rk_param_error_text(error));
     }
     return EXIT_DONE;
 }
@@ -170,7 +171,7 @@ static int save_result(relay_run *r, const rk_relay_result *found)
     if (!r->j->save) return EXIT_DONE;
     r->j->loop.ultimate_gain = found->ultimate_gain;
     r->j->loop.ultimate_period = found->ultimate_period;
-    status = rk_loop_file_save_relay(r->j->input, &r->j->loop, &diag);
+    status = rk_design_save_relay(r->j->input, &r->j->loop, &diag);
     if (status != RK_OK) return fail_diag(r->j, status, &diag);
     if (!r->j->json) {
         (void)printf("Saved as [relay] in %s.\n", r->j->input);
@@ -180,7 +181,7 @@ static int save_result(relay_run *r, const rk_relay_result *found)
 
 static int tell(relay_run *r)
 {
-    const rk_loop_design *d = &r->j->loop;
+    const rk_design *d = &r->j->loop;
     rk_diag diag = {RK_OK, ""};
     rk_relay_result found;
     char period[SHOWN_CHARS], length[SHOWN_CHARS], unit[64];
@@ -227,13 +228,13 @@ static int tell(relay_run *r)
 
 static int set_up(relay_run *r)
 {
-    const rk_loop_design *d = &r->j->loop;
+    const rk_design *d = &r->j->loop;
     rk_diag diag = {RK_OK, ""};
     const int plant = need_plant(r->j);
     rk_status status;
 
     if (plant != EXIT_DONE) return plant;
-    if (isnan(d->ts) || !rk_loop_design_has_out_range(d)) {
+    if (isnan(d->ts) || !rk_design_has_out_range(d)) {
         return fail(r->j, EXIT_USAGE, "give [loop] scan, and [out] low and high");
     }
     if (!(r->plan->cycles >= 1 && r->plan->cycles <= 100) && !isnan(r->plan->cycles)) {

@@ -120,7 +120,7 @@ static panel new_panel(int top, int height)
     return made;
 }
 
-static void show_trend(const rk_loop_design *d, const rk_run_curves *rows)
+static void show_trend(const rk_design *d, const rk_run_curves *rows)
 {
     const int top = 8, room = LINES - top - 3, upper = (2 * room) / 3;
     const double pv_span = isnan(d->pv_low) ? 1.0 : d->pv_high - d->pv_low;
@@ -177,7 +177,7 @@ static void show_keys(void)
     }
 }
 
-void run_view_show(const rk_loop_design *d, live_loop *live, double until)
+void run_view_show(const rk_design *d, live_loop *live, double until)
 {
     const rk_loop *block = live_loop_block(live);
     const rk_run_curves rows = live_loop_curves(live);
@@ -256,7 +256,7 @@ static void type_key(live_loop *live, int key)
 }
 
 /* The setpoint in automatic, the output in manual, by a part of its range. */
-static void nudge(const rk_loop_design *d, live_loop *live, double part)
+static void nudge(const rk_design *d, live_loop *live, double part)
 {
     const rk_loop *block = live_loop_block(live);
     const bool manual = block->pid.mode != RK_PID_AUTO;
@@ -269,7 +269,7 @@ static void nudge(const rk_loop_design *d, live_loop *live, double part)
               fmin(fmax(from + (part * (high - low)), low), high));
 }
 
-static bool take_key(const rk_loop_design *d, live_loop *live, int key)
+static bool take_key(const rk_design *d, live_loop *live, int key)
 {
     switch (key) {
     case 'a':
@@ -304,7 +304,7 @@ static bool take_key(const rk_loop_design *d, live_loop *live, int key)
     }
 }
 
-bool run_view_keys(const rk_loop_design *d, live_loop *live)
+bool run_view_keys(const rk_design *d, live_loop *live)
 {
     int key;
 

@@ -8,10 +8,10 @@
 bool run_view_open(void);
 
 /** Show where the loop stands: numbers, mode, alarms, a trend of SP and PV, and of OUT. */
-void run_view_show(const rk_loop_design *design, live_loop *live, double until);
+void run_view_show(const rk_design *design, live_loop *live, double until);
 
 /** Do what keys ask for; false when they ask to end. */
-bool run_view_keys(const rk_loop_design *design, live_loop *live);
+bool run_view_keys(const rk_design *design, live_loop *live);
 
 /** Give the terminal back. */
 void run_view_close(void);

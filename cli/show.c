@@ -71,10 +71,10 @@ const char *show_shell_word(char shown[SHELL_WORD_CHARS], const char *word)
     return shown;
 }
 
-void show_requirement(char *shown, const rk_loop_design *loop, rk_require what, double value,
+void show_requirement(char *shown, const rk_design *loop, rk_require what, double value,
                       bool minutes)
 {
-    const char *unit = rk_loop_design_require_unit(loop, what);
+    const char *unit = rk_design_require_unit(loop, what);
 
     if (rk_require_quantity(what) == RK_QUANTITY_TIME) {
         show_time(shown, value, minutes);
@@ -202,7 +202,7 @@ void show_table(char (*cells)[SHOWN_CHARS], size_t rows, size_t columns, size_t 
     }
 }
 
-void show_verdict_lines(const rk_loop_design *loop, const rk_requirements *requirements,
+void show_verdict_lines(const rk_design *loop, const rk_requirements *requirements,
                         const rk_verdict *verdict, bool margins, bool minutes)
 {
     enum { COLUMNS = 5 };
@@ -232,7 +232,7 @@ void show_verdict_lines(const rk_loop_design *loop, const rk_requirements *requi
     show_table(cells, rows, COLUMNS, COLUMNS);
 }
 
-void show_conditions(const rk_loop_design *loop, const rk_requirements *requirements)
+void show_conditions(const rk_design *loop, const rk_requirements *requirements)
 {
     (void)printf("Asked of: a setpoint step of %.4g %s, a load of %.4g %s",
                  requirements->sp_step, loop->pv_units, requirements->load_step,

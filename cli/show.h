@@ -32,16 +32,16 @@ enum { SHELL_WORD_CHARS = (4 * RK_PATH_CHARS) + 3 };
 const char *show_shell_word(char shown[SHELL_WORD_CHARS], const char *word);
 
 /** A requirement's figure or limit with its unit in this loop. */
-void show_requirement(char *shown, const rk_loop_design *loop, rk_require what, double value,
+void show_requirement(char *shown, const rk_design *loop, rk_require what, double value,
                       bool minutes);
 
 /** A line each requirement that is asked: name, figure, limit, met or not, "(default)"; with
  * `margins` those that are not asked too. */
-void show_verdict_lines(const rk_loop_design *loop, const rk_requirements *requirements,
+void show_verdict_lines(const rk_design *loop, const rk_requirements *requirements,
                         const rk_verdict *verdict, bool margins, bool minutes);
 
 /** What the requirements are asked of: the steps, and PV's noise if it is known. */
-void show_conditions(const rk_loop_design *loop, const rk_requirements *requirements);
+void show_conditions(const rk_design *loop, const rk_requirements *requirements);
 
 /** A verdict word, coloured on a terminal: green if good, red if not. */
 void show_verdict(const char *word, bool good);

@@ -93,7 +93,7 @@ static rk_sim_stretch stretch(const rk_stretch *s, double step)
     return made;
 }
 
-static rk_sim_faults faults_of(const rk_loop_design *loop, double step)
+static rk_sim_faults faults_of(const rk_design *loop, double step)
 {
     const rk_plant_design *d = &loop->plant;
     rk_sim_faults made = {
@@ -119,7 +119,7 @@ static rk_sim_faults faults_of(const rk_loop_design *loop, double step)
     return made;
 }
 
-static rk_status set_up(sim_port *p, const rk_loop_design *loop, rk_diag *diag)
+static rk_status set_up(sim_port *p, const rk_design *loop, rk_diag *diag)
 {
     const rk_plant_design *d = &loop->plant;
     const double step = loop->ts / STEPS;
@@ -147,7 +147,7 @@ static rk_status set_up(sim_port *p, const rk_loop_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status sim_port_create(const rk_loop_design *loop, sim_port **port, rk_diag *diag)
+rk_status sim_port_create(const rk_design *loop, sim_port **port, rk_diag *diag)
 {
     sim_port *made = rk_memory_create(1, sizeof *made);
     rk_status status;

@@ -13,7 +13,7 @@ typedef struct sim_port sim_port;
  * Make it from the loop's [plant], at rest with the valve where it was left or where the loop
  * file has it. Errors  RK_ERR_RANGE; RK_ERR_IO for the valve's file; RK_ERR_MEMORY.
  */
-rk_status sim_port_create(const rk_loop_design *loop, sim_port **port, rk_diag *diag);
+rk_status sim_port_create(const rk_design *loop, sim_port **port, rk_diag *diag);
 
 /** The seam; valid as long as the sim port is. */
 rk_port sim_port_seam(sim_port *port);

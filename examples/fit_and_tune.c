@@ -16,9 +16,9 @@ static int fit_and_tune(const rk_record *record, rk_diag *diag)
     rk_tuning tuning;
     rk_margins margins;
 
-    if (rk_fit_kind(record, RK_MODEL_FOPDT, &fit, diag) != RK_OK) return 1;
-    if (rk_tune(&fit.model, "simc", NULL, &knobs, &tuning, diag) != RK_OK) return 1;
-    if (rk_margins_check(&fit.model, &tuning.settings, &margins, diag) != RK_OK) return 1;
+    if (rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, diag) != RK_OK) return 1;
+    if (rk_tuning_compute(&fit.model, "simc", NULL, &knobs, &tuning, diag) != RK_OK) return 1;
+    if (rk_margins_compute(&fit.model, &tuning.settings, &margins, diag) != RK_OK) return 1;
 
     printf("gain %.4g, time constant %.4g s, dead time %.4g s (%.4g to %.4g)\n", fit.model.gain,
            fit.model.time_constant[0], fit.model.dead_time, fit.dead_time95[0],

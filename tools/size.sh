@@ -49,7 +49,7 @@ code_of() {
     $2-size "$work/$1/$3.o" | awk 'NR == 2 {print $1}'
 }
 
-blocks='pid plant predictor ramp filter relay on_off duty valve noise loop'
+blocks='pid plant predictor ramp filter relay on_off pwm valve noise loop'
 build m4f $arm 1 "$m4f"
 ram 1
 
@@ -74,8 +74,8 @@ if [ "$check" != --check ]; then
         done
         printf ' %9s %8s\n' "$(ram_of 1 "$block")" "$(ram_of 0 "$block")"
     done
-    printf '%-10s %9s   (the texts that say what is wrong; left out unless used)\n' flaw \
-        "$(code_of m4f-1 $arm flaw)"
+    printf '%-11s %8s   (the texts that say what is wrong; left out unless used)\n' param_error \
+        "$(code_of m4f-1 $arm param_error)"
 fi
 
 # Without the schemes that few need, as a small target would build it.

@@ -4,16 +4,16 @@
 
 #include <redkettle/version.h>
 
-#include <redkettle/device/duty.h>
 #include <redkettle/device/filter.h>
-#include <redkettle/device/flaw.h>
 #include <redkettle/device/loop.h>
 #include <redkettle/device/noise.h>
 #include <redkettle/device/on_off.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 #include <redkettle/device/port.h>
 #include <redkettle/device/predictor.h>
+#include <redkettle/device/pwm.h>
 #include <redkettle/device/ramp.h>
 #include <redkettle/device/relay.h>
 #include <redkettle/device/valve.h>

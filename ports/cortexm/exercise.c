@@ -4,13 +4,13 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include <redkettle/device/duty.h>
 #include <redkettle/device/filter.h>
 #include <redkettle/device/loop.h>
 #include <redkettle/device/on_off.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
 #include <redkettle/device/predictor.h>
+#include <redkettle/device/pwm.h>
 #include <redkettle/device/ramp.h>
 #include <redkettle/device/relay.h>
 
@@ -272,21 +272,21 @@ static void exercise_switches(void (*tell)(const char *))
                                             .hysteresis = RK_C(20.0),
                                             .least_on = RK_C(0.35),
                                             .least_off = RK_C(0.2)};
-    const rk_duty_params duty_params = {
+    const rk_pwm_params duty_params = {
         .ts = RK_C(0.1), .period = RK_C(2.3), .least_on = RK_C(0.3), .least_off = RK_C(0.2)};
     random r = {6};
     checksum switched = empty, proportioned = empty;
     rk_on_off on_off;
-    rk_duty duty;
+    rk_pwm duty;
     int i;
 
     (void)rk_on_off_init(&on_off, &on_off_params, false);
-    (void)rk_duty_init(&duty, &duty_params);
+    (void)rk_pwm_init(&duty, &duty_params);
     for (i = 0; i < SCANS; i++) {
         const rk_real sp = wild(&r);
 
         add_byte(&switched, rk_on_off_scan(&on_off, sp, wild(&r)));
-        add_byte(&proportioned, rk_duty_scan(&duty, part(&r)));
+        add_byte(&proportioned, rk_pwm_scan(&duty, part(&r)));
     }
     tell_sum(tell, "on_off", &switched);
     tell_sum(tell, "duty", &proportioned);

@@ -3,16 +3,16 @@
 
 #include <stddef.h>
 
-rk_flaw rk_filter_flaw(rk_real tf, rk_real ts)
+rk_param_error rk_filter_param_error(rk_real tf, rk_real ts)
 {
-    if (!(ts > 0) || !rk_is_finite(ts)) return RK_FLAW_TS;
-    return (tf >= 0) && rk_is_finite(tf) ? RK_FLAW_NONE : RK_FLAW_TF;
+    if (!(ts > 0) || !rk_is_finite(ts)) return RK_PARAM_ERROR_TS;
+    return (tf >= 0) && rk_is_finite(tf) ? RK_PARAM_ERROR_NONE : RK_PARAM_ERROR_TF;
 }
 
 rk_status rk_filter_init(rk_filter *filter, rk_real tf, rk_real ts)
 {
     if (filter == NULL) return RK_ERR_ARG;
-    if (rk_filter_flaw(tf, ts) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_filter_param_error(tf, ts) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     filter->part = tf > 0 ? ts / (tf + ts) : RK_C(1.0);
     filter->y = RK_C(0.0);
     filter->empty = true;

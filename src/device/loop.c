@@ -45,23 +45,24 @@ rk_loop_params rk_loop_params_make(void)
     return made;
 }
 
-rk_flaw rk_loop_flaw(const rk_loop_params *p, rk_real sp, rk_real out_now)
+rk_param_error rk_loop_param_error(const rk_loop_params *p, rk_real sp, rk_real out_now)
 {
-    const rk_flaw flaw = rk_pid_flaw(&p->pid, out_now);
+    const rk_param_error error = rk_pid_param_error(&p->pid, out_now);
 
-    if (flaw != RK_FLAW_NONE) return flaw;
-    if (rk_filter_flaw(p->pv_filter, p->pid.ts) != RK_FLAW_NONE) return RK_FLAW_TF;
+    if (error != RK_PARAM_ERROR_NONE) return error;
+    if (rk_filter_param_error(p->pv_filter, p->pid.ts) != RK_PARAM_ERROR_NONE)
+        return RK_PARAM_ERROR_TF;
     if (!(p->hold_time >= 0) || !(p->stale_time > 0) || !(p->watchdog_time > 0) ||
         !(p->pv_low < p->pv_high) || !(p->deviation > 0) || !(p->alarm_gap >= 0) ||
         !rk_is_finite(p->alarm_gap)) {
-        return RK_FLAW_ALARM;
+        return RK_PARAM_ERROR_ALARM;
     }
     /* What a failure may lead to must be there to go to. */
     if ((p->hold_time < RK_REAL_MAX || p->watchdog_time < RK_REAL_MAX) &&
         !(p->pid.out_safe >= p->pid.out_lo && p->pid.out_safe <= p->pid.out_hi)) {
-        return RK_FLAW_OUT_SAFE;
+        return RK_PARAM_ERROR_OUT_SAFE;
     }
-    return rk_is_finite(sp) ? RK_FLAW_NONE : RK_FLAW_SETPOINT;
+    return rk_is_finite(sp) ? RK_PARAM_ERROR_NONE : RK_PARAM_ERROR_SETPOINT;
 }
 
 /* The fields that the parameters determine. */
@@ -86,7 +87,7 @@ rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_loop_params 
     if (port->read_pv == NULL || port->write_out == NULL || port->read_out == NULL) {
         return RK_ERR_ARG;
     }
-    if (rk_loop_flaw(params, sp, out_now) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_loop_param_error(params, sp, out_now) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     status = rk_pid_init(&loop->pid, &params->pid, out_now);
     if (status != RK_OK) return status;
 
@@ -111,7 +112,8 @@ rk_status rk_loop_set_params(rk_loop *loop, const rk_loop_params *params)
     rk_status status;
 
     if (loop == NULL || params == NULL) return RK_ERR_ARG;
-    if (rk_loop_flaw(params, loop->sp, params->pid.out_lo) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_loop_param_error(params, loop->sp, params->pid.out_lo) != RK_PARAM_ERROR_NONE)
+        return RK_ERR_RANGE;
     status = rk_pid_set_params(&loop->pid, &params->pid);
     if (status != RK_OK) return status;
     (void)rk_filter_init(&filter, params->pv_filter, params->pid.ts);

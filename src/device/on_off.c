@@ -6,22 +6,22 @@
 
 #include "scans.h"
 
-rk_flaw rk_on_off_flaw(const rk_on_off_params *p)
+rk_param_error rk_on_off_param_error(const rk_on_off_params *p)
 {
-    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_FLAW_TS;
-    if (!(p->hysteresis >= 0) || !rk_is_finite(p->hysteresis)) return RK_FLAW_HYSTERESIS;
+    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_PARAM_ERROR_TS;
+    if (!(p->hysteresis >= 0) || !rk_is_finite(p->hysteresis)) return RK_PARAM_ERROR_HYSTERESIS;
     if (!(p->least_on >= 0) || !(p->least_on / p->ts <= RKI_SCANS_MOST))
-        return RK_FLAW_LEAST_TIMES;
+        return RK_PARAM_ERROR_LEAST_TIMES;
     if (!(p->least_off >= 0) || !(p->least_off / p->ts <= RKI_SCANS_MOST)) {
-        return RK_FLAW_LEAST_TIMES;
+        return RK_PARAM_ERROR_LEAST_TIMES;
     }
-    return RK_FLAW_NONE;
+    return RK_PARAM_ERROR_NONE;
 }
 
 rk_status rk_on_off_init(rk_on_off *block, const rk_on_off_params *params, bool on_now)
 {
     if (block == NULL || params == NULL) return RK_ERR_ARG;
-    if (rk_on_off_flaw(params) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_on_off_param_error(params) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     block->hysteresis = params->hysteresis;
     block->direct = params->direct;
     block->bad_on = params->bad_on;

@@ -39,29 +39,29 @@ static bool is_number(rk_real x)
    or less than the parameter after it. */
 typedef enum demand { NUMBER, WEIGHT, NOT_NEGATIVE, POSITIVE, ORDERED } demand;
 
-#define DEMAND(field, what, flaw)                                                              \
+#define DEMAND(field, what, error)                                                             \
     {                                                                                          \
-        offsetof(rk_pid_params, field), what, flaw                                             \
+        offsetof(rk_pid_params, field), what, error                                            \
     }
 static const struct {
-    unsigned char offset, demand, flaw;
+    unsigned char offset, demand, error;
 } demands[] = {
-    DEMAND(ts, POSITIVE, RK_FLAW_TS),
-    DEMAND(ts, NUMBER, RK_FLAW_TS),
-    DEMAND(kc, NUMBER, RK_FLAW_KC),
-    DEMAND(td, NOT_NEGATIVE, RK_FLAW_TD),
-    DEMAND(tf, NOT_NEGATIVE, RK_FLAW_TF),
-    DEMAND(sp_weight, WEIGHT, RK_FLAW_WEIGHT),
-    DEMAND(d_sp_weight, WEIGHT, RK_FLAW_WEIGHT),
-    DEMAND(deadband, NOT_NEGATIVE, RK_FLAW_DEADBAND),
-    DEMAND(out_lo, NUMBER, RK_FLAW_OUT_LIMITS),
-    DEMAND(out_hi, NUMBER, RK_FLAW_OUT_LIMITS),
-    DEMAND(out_lo, ORDERED, RK_FLAW_OUT_LIMITS),
-    DEMAND(out_rate, POSITIVE, RK_FLAW_OUT_RATE),
-    DEMAND(i_lo, ORDERED, RK_FLAW_I_LIMITS),
-    DEMAND(sp_lo, ORDERED, RK_FLAW_SP_LIMITS),
-    DEMAND(sp_rate, POSITIVE, RK_FLAW_SP_RATE),
-    DEMAND(pv_lo, ORDERED, RK_FLAW_PV_RANGE),
+    DEMAND(ts, POSITIVE, RK_PARAM_ERROR_TS),
+    DEMAND(ts, NUMBER, RK_PARAM_ERROR_TS),
+    DEMAND(kc, NUMBER, RK_PARAM_ERROR_KC),
+    DEMAND(td, NOT_NEGATIVE, RK_PARAM_ERROR_TD),
+    DEMAND(tf, NOT_NEGATIVE, RK_PARAM_ERROR_TF),
+    DEMAND(sp_weight, WEIGHT, RK_PARAM_ERROR_WEIGHT),
+    DEMAND(d_sp_weight, WEIGHT, RK_PARAM_ERROR_WEIGHT),
+    DEMAND(deadband, NOT_NEGATIVE, RK_PARAM_ERROR_DEADBAND),
+    DEMAND(out_lo, NUMBER, RK_PARAM_ERROR_OUT_LIMITS),
+    DEMAND(out_hi, NUMBER, RK_PARAM_ERROR_OUT_LIMITS),
+    DEMAND(out_lo, ORDERED, RK_PARAM_ERROR_OUT_LIMITS),
+    DEMAND(out_rate, POSITIVE, RK_PARAM_ERROR_OUT_RATE),
+    DEMAND(i_lo, ORDERED, RK_PARAM_ERROR_I_LIMITS),
+    DEMAND(sp_lo, ORDERED, RK_PARAM_ERROR_SP_LIMITS),
+    DEMAND(sp_rate, POSITIVE, RK_PARAM_ERROR_SP_RATE),
+    DEMAND(pv_lo, ORDERED, RK_PARAM_ERROR_PV_RANGE),
 };
 
 static bool is_met(const rk_real *x, demand what)
@@ -83,7 +83,7 @@ static bool has_sound_scheme(const rk_pid_params *p)
 }
 
 /* All but the output it starts from. */
-static rk_flaw params_flaw(const rk_pid_params *p)
+static rk_param_error params_flaw(const rk_pid_params *p)
 {
     const bool tt_known = p->tt >= p->ts;
     size_t i;
@@ -91,25 +91,28 @@ static rk_flaw params_flaw(const rk_pid_params *p)
     for (i = 0; i < sizeof demands / sizeof demands[0]; i++) {
         const void *field = (const char *)p + demands[i].offset;
 
-        if (!is_met(field, (demand)demands[i].demand)) return (rk_flaw)demands[i].flaw;
+        if (!is_met(field, (demand)demands[i].demand)) return (rk_param_error)demands[i].error;
     }
-    if (p->kc == 0) return RK_FLAW_KC;
-    if (!(p->ti >= p->ts)) return RK_FLAW_TI;
-    if ((unsigned)p->anti_windup > RK_ANTI_WINDUP_BACK_CALCULATION) return RK_FLAW_ANTI_WINDUP;
-    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && !tt_known) return RK_FLAW_TT;
-    if (!has_sound_scheme(p)) return RK_FLAW_SCHEME;
-    if (p->biased && !(is_number(p->bias) && tt_known)) return RK_FLAW_BIAS;
-    if (p->bad_to_safe && !within(p->out_safe, p->out_lo, p->out_hi)) return RK_FLAW_OUT_SAFE;
-    return RK_FLAW_NONE;
+    if (p->kc == 0) return RK_PARAM_ERROR_KC;
+    if (!(p->ti >= p->ts)) return RK_PARAM_ERROR_TI;
+    if ((unsigned)p->anti_windup > RK_ANTI_WINDUP_BACK_CALCULATION)
+        return RK_PARAM_ERROR_ANTI_WINDUP;
+    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && !tt_known)
+        return RK_PARAM_ERROR_TT;
+    if (!has_sound_scheme(p)) return RK_PARAM_ERROR_SCHEME;
+    if (p->biased && !(is_number(p->bias) && tt_known)) return RK_PARAM_ERROR_BIAS;
+    if (p->bad_to_safe && !within(p->out_safe, p->out_lo, p->out_hi))
+        return RK_PARAM_ERROR_OUT_SAFE;
+    return RK_PARAM_ERROR_NONE;
 }
 
-rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now)
+rk_param_error rk_pid_param_error(const rk_pid_params *params, rk_real out_now)
 {
-    const rk_flaw flaw = params_flaw(params);
+    const rk_param_error error = params_flaw(params);
 
-    if (flaw != RK_FLAW_NONE) return flaw;
-    return out_now >= params->out_lo && out_now <= params->out_hi ? RK_FLAW_NONE
-                                                                  : RK_FLAW_OUT_NOW;
+    if (error != RK_PARAM_ERROR_NONE) return error;
+    return out_now >= params->out_lo && out_now <= params->out_hi ? RK_PARAM_ERROR_NONE
+                                                                  : RK_PARAM_ERROR_OUT_NOW;
 }
 
 static void take_backward(rk_pid *pid, const rk_pid_params *p)
@@ -160,10 +163,10 @@ static void take_params(rk_pid *pid, const rk_pid_params *p)
     pid->sp_step = p->sp_rate * p->ts;
 }
 
-static rk_status status_of(rk_flaw flaw)
+static rk_status status_of(rk_param_error error)
 {
-    if (flaw == RK_FLAW_NONE) return RK_OK;
-    return flaw == RK_FLAW_ANTI_WINDUP ? RK_ERR_ARG : RK_ERR_RANGE;
+    if (error == RK_PARAM_ERROR_NONE) return RK_OK;
+    return error == RK_PARAM_ERROR_ANTI_WINDUP ? RK_ERR_ARG : RK_ERR_RANGE;
 }
 
 rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
@@ -171,7 +174,7 @@ rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
     rk_status status;
 
     if (pid == NULL || params == NULL) return RK_ERR_ARG;
-    status = status_of(rk_pid_flaw(params, out_now));
+    status = status_of(rk_pid_param_error(params, out_now));
     if (status != RK_OK) return status;
 
     take_params(pid, params);

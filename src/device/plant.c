@@ -33,16 +33,17 @@ static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[2])
     x[1] = ((g1 * c0) + (p->a[1][0] * g0)) / det;
 }
 
-rk_flaw rk_plant_flaw(const rk_plant_params *p, rk_real out_now)
+rk_param_error rk_plant_param_error(const rk_plant_params *p, rk_real out_now)
 {
     int i;
 
-    if (!is_sound(p)) return RK_FLAW_GROWING_MODEL;
+    if (!is_sound(p)) return RK_PARAM_ERROR_GROWING_MODEL;
     for (i = 0; i < 2; i++) {
-        if (!rk_is_finite(p->b0[i]) || !rk_is_finite(p->b1[i])) return RK_FLAW_MODEL_NUMBER;
+        if (!rk_is_finite(p->b0[i]) || !rk_is_finite(p->b1[i]))
+            return RK_PARAM_ERROR_MODEL_NUMBER;
     }
-    if (!rk_is_finite(p->out0) || !rk_is_finite(p->pv0)) return RK_FLAW_OPERATING_POINT;
-    return rk_is_finite(out_now) ? RK_FLAW_NONE : RK_FLAW_OUT_NOW;
+    if (!rk_is_finite(p->out0) || !rk_is_finite(p->pv0)) return RK_PARAM_ERROR_OPERATING_POINT;
+    return rk_is_finite(out_now) ? RK_PARAM_ERROR_NONE : RK_PARAM_ERROR_OUT_NOW;
 }
 
 rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real *memory,
@@ -53,7 +54,7 @@ rk_status rk_plant_init(rk_plant *plant, const rk_plant_params *params, rk_real 
     size_t i;
 
     if (plant == NULL || p == NULL || memory == NULL) return RK_ERR_ARG;
-    if (rk_plant_flaw(p, out_now) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_plant_param_error(p, out_now) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     if (len <= p->delay) return RK_ERR_MEMORY;
 
     made.params = *p;

@@ -3,24 +3,24 @@
 
 #include "plant_rest.h"
 
-rk_flaw rk_predictor_flaw(const rk_plant_params *whole, const rk_plant_params *quick,
-                          rk_real out_now)
+rk_param_error rk_predictor_param_error(const rk_plant_params *whole,
+                                        const rk_plant_params *quick, rk_real out_now)
 {
-    const rk_flaw flaw = rk_plant_flaw(whole, out_now);
+    const rk_param_error error = rk_plant_param_error(whole, out_now);
     int i, j;
 
-    if (flaw != RK_FLAW_NONE) return flaw;
-    if (!(rki_plant_rest(whole) > 0)) return RK_FLAW_INTEGRATING_MODEL;
-    if (rk_plant_flaw(quick, out_now) != RK_FLAW_NONE || quick->delay != 0 ||
+    if (error != RK_PARAM_ERROR_NONE) return error;
+    if (!(rki_plant_rest(whole) > 0)) return RK_PARAM_ERROR_INTEGRATING_MODEL;
+    if (rk_plant_param_error(quick, out_now) != RK_PARAM_ERROR_NONE || quick->delay != 0 ||
         quick->out0 != whole->out0 || quick->pv0 != whole->pv0) {
-        return RK_FLAW_MODELS_DIFFER;
+        return RK_PARAM_ERROR_MODELS_DIFFER;
     }
     for (i = 0; i < 2; i++) {
         for (j = 0; j < 2; j++) {
-            if (quick->a[i][j] != whole->a[i][j]) return RK_FLAW_MODELS_DIFFER;
+            if (quick->a[i][j] != whole->a[i][j]) return RK_PARAM_ERROR_MODELS_DIFFER;
         }
     }
-    return RK_FLAW_NONE;
+    return RK_PARAM_ERROR_NONE;
 }
 
 rk_status rk_predictor_init(rk_predictor *predictor, const rk_plant_params *whole,
@@ -30,7 +30,8 @@ rk_status rk_predictor_init(rk_predictor *predictor, const rk_plant_params *whol
     if (predictor == NULL || whole == NULL || quick == NULL || memory == NULL) {
         return RK_ERR_ARG;
     }
-    if (rk_predictor_flaw(whole, quick, out_now) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_predictor_param_error(whole, quick, out_now) != RK_PARAM_ERROR_NONE)
+        return RK_ERR_RANGE;
     if (len < 2 || len - 2 < whole->delay) return RK_ERR_MEMORY;
     (void)rk_plant_init(&predictor->quick, quick, memory, 1, out_now);
     (void)rk_plant_init(&predictor->whole, whole, memory + 1, len - 1, out_now);

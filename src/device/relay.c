@@ -11,21 +11,22 @@
 enum { CYCLES_MOST = 100 };
 #define PI RK_C(3.14159265358979323846)
 
-rk_flaw rk_relay_flaw(const rk_relay_params *p, rk_real out_now)
+rk_param_error rk_relay_param_error(const rk_relay_params *p, rk_real out_now)
 {
-    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_FLAW_TS;
-    if (!rk_is_finite(p->sp)) return RK_FLAW_SETPOINT;
-    if (!(p->out_lo < p->out_hi)) return RK_FLAW_OUT_LIMITS;
-    if (!(out_now >= p->out_lo && out_now <= p->out_hi)) return RK_FLAW_OUT_NOW;
+    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_PARAM_ERROR_TS;
+    if (!rk_is_finite(p->sp)) return RK_PARAM_ERROR_SETPOINT;
+    if (!(p->out_lo < p->out_hi)) return RK_PARAM_ERROR_OUT_LIMITS;
+    if (!(out_now >= p->out_lo && out_now <= p->out_hi)) return RK_PARAM_ERROR_OUT_NOW;
     if (!(p->amplitude > 0) || !(out_now - p->amplitude >= p->out_lo) ||
         !(out_now + p->amplitude <= p->out_hi)) {
-        return RK_FLAW_AMPLITUDE;
+        return RK_PARAM_ERROR_AMPLITUDE;
     }
-    if (!(p->hysteresis >= 0) || !rk_is_finite(p->hysteresis)) return RK_FLAW_HYSTERESIS;
-    if (p->cycles < 1 || p->cycles > CYCLES_MOST) return RK_FLAW_CYCLES;
-    if (!(p->patience > 0) || !(p->patience / p->ts <= RKI_SCANS_MOST)) return RK_FLAW_PATIENCE;
-    if (!(p->pv_lo < p->pv_hi)) return RK_FLAW_PV_RANGE;
-    return RK_FLAW_NONE;
+    if (!(p->hysteresis >= 0) || !rk_is_finite(p->hysteresis)) return RK_PARAM_ERROR_HYSTERESIS;
+    if (p->cycles < 1 || p->cycles > CYCLES_MOST) return RK_PARAM_ERROR_CYCLES;
+    if (!(p->patience > 0) || !(p->patience / p->ts <= RKI_SCANS_MOST))
+        return RK_PARAM_ERROR_PATIENCE;
+    if (!(p->pv_lo < p->pv_hi)) return RK_PARAM_ERROR_PV_RANGE;
+    return RK_PARAM_ERROR_NONE;
 }
 
 static void start_cycle(rk_relay *relay, rk_real pv)
@@ -38,7 +39,7 @@ static void start_cycle(rk_relay *relay, rk_real pv)
 rk_status rk_relay_init(rk_relay *relay, const rk_relay_params *params, rk_real out_now)
 {
     if (relay == NULL || params == NULL) return RK_ERR_ARG;
-    if (rk_relay_flaw(params, out_now) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_relay_param_error(params, out_now) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     relay->params = *params;
     relay->out_start = out_now;
     relay->out = out_now;

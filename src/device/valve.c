@@ -3,17 +3,17 @@
 
 #include <stddef.h>
 
-rk_flaw rk_valve_flaw(const rk_valve_params *p, rk_real start)
+rk_param_error rk_valve_param_error(const rk_valve_params *p, rk_real start)
 {
-    if (!(p->stroke >= 0)) return RK_FLAW_RATE;
-    if (!(p->backlash >= 0) || !(p->stiction >= 0)) return RK_FLAW_HYSTERESIS;
-    return rk_is_finite(start) ? RK_FLAW_NONE : RK_FLAW_START;
+    if (!(p->stroke >= 0)) return RK_PARAM_ERROR_RATE;
+    if (!(p->backlash >= 0) || !(p->stiction >= 0)) return RK_PARAM_ERROR_HYSTERESIS;
+    return rk_is_finite(start) ? RK_PARAM_ERROR_NONE : RK_PARAM_ERROR_START;
 }
 
 rk_status rk_valve_init(rk_valve *valve, const rk_valve_params *params, rk_real start)
 {
     if (valve == NULL || params == NULL) return RK_ERR_ARG;
-    if (rk_valve_flaw(params, start) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_valve_param_error(params, start) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     valve->params = *params;
     valve->stem = valve->place = start;
     valve->stroking = false;

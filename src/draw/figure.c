@@ -45,8 +45,8 @@ static void interval_words(char *words, size_t room, const char *what, double va
     }
 }
 
-static void fit_title(const rk_loop_design *loop, const rk_fit *fit,
-                      const rk_figure_style *style, rk_text *script)
+static void fit_title(const rk_design *loop, const rk_fit *fit, const rk_figure_style *style,
+                      rk_text *script)
 {
     const double unit = rki_time_unit(style);
     const double tau[2] = {fit->tau95[0][0] / unit, fit->tau95[0][1] / unit};
@@ -54,7 +54,7 @@ static void fit_title(const rk_loop_design *loop, const rk_fit *fit,
     const char *time = style->minutes ? "min" : "s";
     char gain_unit[RK_GAIN_UNIT_CHARS], words[3][160] = {"", "", ""}, title[640];
 
-    rk_loop_design_gain_unit(loop, fit->model.kind, gain_unit);
+    rk_design_gain_unit(loop, fit->model.kind, gain_unit);
     interval_words(words[0], sizeof words[0], "gain", fit->model.gain, fit->gain95, gain_unit);
     if (rk_model_kind_times(fit->model.kind) == 1) {
         interval_words(words[1], sizeof words[1], ",  time constant",
@@ -112,10 +112,10 @@ static void mark_dead_time(rk_text *script, const rk_record *record, const rk_fi
 
 /* Everything a fit's page shows; the columns are as long as the record. */
 typedef struct page {
-    const rk_loop_design *loop;
+    const rk_design *loop;
     const rk_record *record;
     const rk_fit *fit, *rival;
-    const rk_hand *hand;
+    const rk_hand_fits *hand;
     const rk_figure_style *style;
     rki_curve curve; /* the record's time; y is set for each curve */
     double *model, *work;
@@ -138,7 +138,7 @@ static int add_candidates(rk_text *script, page *p)
         p->other->initial = c->initial;
         p->other->load = c->load;
         p->other->load_at = c->load_at;
-        if (rk_fit_response(p->other, p->record, p->work, NULL) != RK_OK) continue;
+        if (rk_fit_response_compute(p->other, p->record, p->work, NULL) != RK_OK) continue;
         p->curve.y = p->work;
         (void)snprintf(block, sizeof block, "other%d", shown++);
         rki_add_curve(script, block, &p->curve);
@@ -148,7 +148,8 @@ static int add_candidates(rk_text *script, page *p)
 
 static bool add_rival(rk_text *script, page *p)
 {
-    if (p->rival == NULL || rk_fit_response(p->rival, p->record, p->work, NULL) != RK_OK) {
+    if (p->rival == NULL ||
+        rk_fit_response_compute(p->rival, p->record, p->work, NULL) != RK_OK) {
         return false;
     }
     p->curve.y = p->work;
@@ -159,7 +160,7 @@ static bool add_rival(rk_text *script, page *p)
 /* Where 63.2 % of the way is gone: a time constant after PV begins to move. */
 static void mark_63(rk_text *script, const page *p, double unit)
 {
-    const rk_hand *h = p->hand;
+    const rk_hand_fits *h = p->hand;
 
     if (h == NULL || h->count == 0) return;
     rk_text_add(script, "set label 4 ' 63.2 %%' at ");
@@ -245,9 +246,9 @@ static void draw_fit(rk_text *script, page *p)
                 rki_colours[0]);
 }
 
-rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, const rk_fit *fit,
-                        const rk_hand *hand, const rk_fit *rival, const rk_figure_style *style,
-                        rk_text *image, rk_diag *diag)
+rk_status rk_figure_fit(const rk_design *loop, const rk_record *record, const rk_fit *fit,
+                        const rk_hand_fits *hand, const rk_fit *rival,
+                        const rk_figure_style *style, rk_text *image, rk_diag *diag)
 {
     page p = {.loop = loop,
               .record = record,
@@ -271,7 +272,7 @@ rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, con
         status = RK_ERR_MEMORY;
         (void)rk_diag_set(diag, status, "out of memory for a figure");
     } else {
-        status = rk_fit_response(fit, record, p.model, diag);
+        status = rk_fit_response_compute(fit, record, p.model, diag);
     }
     if (status == RK_OK) {
         p.curve = (rki_curve){rk_record_time(record),

@@ -173,11 +173,12 @@ static bool value_of(const void *of, double w, double *re, double *im)
     const loop_of *l = of;
 
     if (l->sampling != NULL) {
-        return rk_sampled_response(l->model, l->settings, l->sampling, w, re, im, NULL) ==
-               RK_OK;
+        return rk_sampled_response_compute(l->model, l->settings, l->sampling, w, re, im,
+                                           NULL) == RK_OK;
     }
-    if (l->order >= 0) return rk_process_response(l->model, l->order, w, re, im, NULL) == RK_OK;
-    return rk_loop_response(l->model, l->settings, w, re, im, NULL) == RK_OK;
+    if (l->order >= 0)
+        return rk_process_response_compute(l->model, l->order, w, re, im, NULL) == RK_OK;
+    return rk_open_loop_response_compute(l->model, l->settings, w, re, im, NULL) == RK_OK;
 }
 
 /* Where it matters: about the crossovers, or the process's own times. */
@@ -188,7 +189,7 @@ static double middle_of(const rk_model *model, const rk_margins *m)
     return 1.0 / (rk_model_slowest(model) + model->dead_time);
 }
 
-static void draw_loop(rk_text *script, const rk_figure_style *style, const rk_loop_design *loop,
+static void draw_loop(rk_text *script, const rk_figure_style *style, const rk_design *loop,
                       const rk_check *check, double low, double high, size_t count)
 {
     static const char *const names[] = {"continuous", "sampled"};
@@ -229,7 +230,7 @@ static void draw_loop(rk_text *script, const rk_figure_style *style, const rk_lo
     rk_text_add(script, "-1 0\ne\nunset multiplot\n");
 }
 
-rk_status rk_figure_frequency(const rk_loop_design *loop, const rk_check *check,
+rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
                               const rk_check_plan *plan, const rk_figure_style *style,
                               rk_text *image, rk_diag *diag)
 {
@@ -267,9 +268,8 @@ rk_status rk_figure_frequency(const rk_loop_design *loop, const rk_check *check,
                                    : status;
 }
 
-static void draw_model(rk_text *script, const rk_figure_style *style,
-                       const rk_loop_design *loop, const char *const *titles, double low,
-                       double high, size_t count)
+static void draw_model(rk_text *script, const rk_figure_style *style, const rk_design *loop,
+                       const char *const *titles, double low, double high, size_t count)
 {
     static const char *const names[] = {"exact", "rational", "sampled"};
     char title[200];
@@ -312,7 +312,7 @@ static double good_to(const response *exact, const response *other)
     return i > 0 ? exact->w[i - 1] : 0.0;
 }
 
-rk_status rk_figure_model(const rk_loop_design *loop, int order, const rk_figure_style *style,
+rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_style *style,
                           rk_text *image, rk_diag *diag)
 {
     response r[3] = {{0}, {0}, {0}};

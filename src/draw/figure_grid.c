@@ -62,9 +62,9 @@ static void add_marks(rk_text *script, const rk_grid_point *best, double unit)
     rk_text_add(script, "\nEND\n");
 }
 
-rk_status rk_figure_grid(const rk_loop_design *loop, const rk_search_plan *plan,
-                         const rk_grid *grid, const rk_grid_point *points, size_t best,
-                         const rk_figure_style *style, rk_text *image, rk_diag *diag)
+rk_status rk_figure_grid(const rk_design *loop, const rk_search_plan *plan, const rk_grid *grid,
+                         const rk_grid_point *points, size_t best, const rk_figure_style *style,
+                         rk_text *image, rk_diag *diag)
 {
     const double unit = style != NULL ? rki_time_unit(style) : 1.0;
     const rk_grid_point *slice;

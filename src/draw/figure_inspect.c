@@ -64,14 +64,14 @@ static void shade(rk_text *script, double from, double until, const char *colour
 /* Gaps in grey, findings in a light red or yellow, their words staggered from the top. */
 static void mark(rk_text *script, const rk_inspection *made, const rk_figure_style *style)
 {
-    const double unit = rki_time_unit(style), end = made->duration / unit;
+    const double unit = rki_time_unit(style), end = made->facts.duration / unit;
     const bool terminal = style->format == RK_FIGURE_TERMINAL;
     int told = 0, i;
     size_t g;
 
-    for (g = 0; g < made->gaps && g < RK_GAPS_MAX && !terminal; g++) {
-        shade(script, made->gap[g].at / unit, (made->gap[g].at + made->gap[g].length) / unit,
-              "#e0e0e0");
+    for (g = 0; g < made->facts.gaps && g < RK_GAPS_MAX && !terminal; g++) {
+        shade(script, made->facts.gap[g].at / unit,
+              (made->facts.gap[g].at + made->facts.gap[g].length) / unit, "#e0e0e0");
     }
     for (i = 0; i < made->findings.count; i++) {
         const rk_finding *f = &made->findings.list[i];
@@ -101,8 +101,8 @@ static void label_moves(rk_text *script, const rk_inspection *made,
     const double unit = rki_time_unit(style);
     size_t i;
 
-    for (i = 0; i < made->moves && i < MOVES_TOLD; i++) {
-        const rk_move *m = &made->move[i];
+    for (i = 0; i < made->facts.moves && i < MOVES_TOLD; i++) {
+        const rk_move *m = &made->facts.move[i];
 
         rk_text_add(script, "set label %zu ' %+.3g' at ", 40 + i, m->to - m->from);
         rk_text_add_real(script, m->until / unit);
@@ -112,7 +112,7 @@ static void label_moves(rk_text *script, const rk_inspection *made,
     }
 }
 
-static void title(rk_text *script, const rk_loop_design *loop, const rk_inspection *made,
+static void title(rk_text *script, const rk_design *loop, const rk_inspection *made,
                   const rk_figure_style *style)
 {
     char text[400];
@@ -124,32 +124,33 @@ static void title(rk_text *script, const rk_loop_design *loop, const rk_inspecti
         text, sizeof text,
         "%zu rows every %.4g s,  %zu move%s of OUT,  PV moved %.3g times its noise of "
         "%.3g %s",
-        made->rows, made->interval, made->moves, made->moves == 1 ? "" : "s",
-        made->signal_to_noise, made->noise, loop->pv_units);
+        made->facts.rows, made->facts.interval, made->facts.moves,
+        made->facts.moves == 1 ? "" : "s", made->facts.signal_to_noise, made->facts.noise,
+        loop->pv_units);
     rk_text_add(script, "set label 2 ");
     rki_add_quoted(script, text);
     rk_text_add(script, " at screen 0.09,0.925 left%s\n",
                 style->format == RK_FIGURE_TERMINAL ? "" : " font ',12'");
 }
 
-static void draw(rk_text *script, const rk_loop_design *loop, const rk_record *record,
+static void draw(rk_text *script, const rk_design *loop, const rk_record *record,
                  const rk_inspection *made, const rk_figure_style *style, double *work)
 {
     const double *time = rk_record_time(record);
-    rki_curve curve = {time,       time[0], 0, rki_time_unit(style), rk_record_pv(record),
-                       made->rows, 0,       0};
+    rki_curve curve = {
+        time, time[0], 0, rki_time_unit(style), rk_record_pv(record), made->facts.rows, 0, 0};
     const bool terminal = style->format == RK_FIGURE_TERMINAL;
     char label[80];
 
     rki_add_curve(script, "pv", &curve);
-    add_band(script, &curve, made->noise, work);
+    add_band(script, &curve, made->facts.noise, work);
     curve.y = rk_record_out(record);
     rki_add_steps(script, "out", &curve);
 
     title(script, loop, made, style);
     rki_with_units(label, sizeof label, "PV", loop->pv_units);
     rki_panel_upper(script, style, label);
-    add_real_after(script, "set xrange [0:", made->duration / rki_time_unit(style));
+    add_real_after(script, "set xrange [0:", made->facts.duration / rki_time_unit(style));
     rk_text_add(script, "]\nset offsets 0,0,graph 0.25,graph 0.05\n");
     mark(script, made, style);
     rk_text_add(script, "plot ");
@@ -166,7 +167,7 @@ static void draw(rk_text *script, const rk_loop_design *loop, const rk_record *r
                 rki_colours[0]);
 }
 
-rk_status rk_figure_inspect(const rk_loop_design *loop, const rk_record *record,
+rk_status rk_figure_inspect(const rk_design *loop, const rk_record *record,
                             const rk_inspection *inspection, const rk_figure_style *style,
                             rk_text *image, rk_diag *diag)
 {

@@ -27,7 +27,7 @@ static void add_data(rk_text *script, const rk_run_curves *runs, size_t count, d
     }
 }
 
-static void draw_upper(rk_text *script, const rk_loop_design *loop, const rk_run_curves *runs,
+static void draw_upper(rk_text *script, const rk_design *loop, const rk_run_curves *runs,
                        size_t count, const rk_figure_style *style)
 {
     char label[80];
@@ -47,7 +47,7 @@ static void draw_upper(rk_text *script, const rk_loop_design *loop, const rk_run
     rk_text_add(script, "\n");
 }
 
-static void draw_lower(rk_text *script, const rk_loop_design *loop, size_t count,
+static void draw_lower(rk_text *script, const rk_design *loop, size_t count,
                        const rk_figure_style *style)
 {
     char label[80];
@@ -59,7 +59,7 @@ static void draw_lower(rk_text *script, const rk_loop_design *loop, size_t count
     rk_text_add(script, "\nunset multiplot\n");
 }
 
-rk_status rk_figure_run(const rk_loop_design *loop, const rk_run_curves *runs, size_t count,
+rk_status rk_figure_run(const rk_design *loop, const rk_run_curves *runs, size_t count,
                         const rk_figure_style *style, rk_text *image, rk_diag *diag)
 {
     char title[160];

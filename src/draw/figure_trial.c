@@ -7,7 +7,7 @@
 #include "figure_parts.h"
 #include "gnuplot.h"
 
-static void trial_title(rk_text *script, const rk_loop_design *loop, const rk_trial_plan *plan,
+static void trial_title(rk_text *script, const rk_design *loop, const rk_trial_plan *plan,
                         const rk_figure_style *style)
 {
     const double unit = rki_time_unit(style);
@@ -15,9 +15,9 @@ static void trial_title(rk_text *script, const rk_loop_design *loop, const rk_tr
     size_t used = (size_t)snprintf(title, sizeof title, "%s:", loop->name);
 
     if (plan->sp_step != 0) {
-        used +=
-            (size_t)snprintf(title + used, sizeof title - used, "  setpoint %s %+.4g %s at 0 s",
-                             rk_shape_to_text(plan->shape), plan->sp_step, loop->pv_units);
+        used += (size_t)snprintf(
+            title + used, sizeof title - used, "  setpoint %s %+.4g %s at 0 s",
+            rk_setpoint_shape_to_text(plan->shape), plan->sp_step, loop->pv_units);
     }
     if (plan->load_step != 0) {
         (void)snprintf(title + used, sizeof title - used,
@@ -48,9 +48,8 @@ static void add_limit(rk_text *script, const rk_trial *const *trials, size_t cou
     rk_text_add(script, " with lines dt 3 lw 1.5 lc rgb '#000000' notitle");
 }
 
-static void draw_upper(rk_text *script, const rk_loop_design *loop,
-                       const rk_trial *const *trials, size_t count, bool overlay,
-                       const rk_figure_style *style)
+static void draw_upper(rk_text *script, const rk_design *loop, const rk_trial *const *trials,
+                       size_t count, bool overlay, const rk_figure_style *style)
 {
     char label[80];
     size_t i;
@@ -73,9 +72,8 @@ static void draw_upper(rk_text *script, const rk_loop_design *loop,
     rk_text_add(script, "\n");
 }
 
-static void draw_lower(rk_text *script, const rk_loop_design *loop,
-                       const rk_trial *const *trials, size_t count, bool overlay,
-                       const rk_figure_style *style)
+static void draw_lower(rk_text *script, const rk_design *loop, const rk_trial *const *trials,
+                       size_t count, bool overlay, const rk_figure_style *style)
 {
     char label[80];
 
@@ -86,7 +84,7 @@ static void draw_lower(rk_text *script, const rk_loop_design *loop,
     if (overlay) {
         rk_text_add(script, ", $recorded_out with lines lw 1.5 lc rgb '#555555' notitle");
     }
-    if (rk_loop_design_has_out_range(loop)) {
+    if (rk_design_has_out_range(loop)) {
         add_limit(script, trials, count, loop->out_low);
         add_limit(script, trials, count, loop->out_high);
     }
@@ -144,7 +142,7 @@ static void add_overlay(rk_text *script, const rk_record *record, double unit)
     rki_add_steps(script, "recorded_out", &out);
 }
 
-rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
+rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
                           const rk_trial *const *trials, size_t count, const rk_record *overlay,
                           const rk_figure_style *style, rk_text *image, rk_diag *diag)
 {
@@ -207,7 +205,7 @@ static void mark_level(rk_text *script, int number, double level, const char *wo
     rk_text_add(script, " right offset 0,-0.8 tc rgb '#555555'\n");
 }
 
-rk_status rk_figure_open_step(const rk_loop_design *loop, const rk_open_step *open,
+rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
                               const rk_trial *trial, const rk_figure_style *style,
                               rk_text *image, rk_diag *diag)
 {
@@ -225,7 +223,7 @@ rk_status rk_figure_open_step(const rk_loop_design *loop, const rk_open_step *op
         const char *time = style->minutes ? "min" : "s";
 
         add_trial_data(script, &trial, 1, 0.03 * length, unit);
-        rk_loop_design_gain_unit(loop, loop->model.kind, unit_words);
+        rk_design_gain_unit(loop, loop->model.kind, unit_words);
         (void)snprintf(words, sizeof words, "%s: OUT %+.4g %s, no controller; gain %.4g %s",
                        loop->name, open->out_step, loop->out_units, loop->model.gain,
                        unit_words);

@@ -43,7 +43,7 @@ static void add_struct(rk_text *text, const rki_controller *c)
                 c->name);
 }
 
-rk_status rk_emit_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_c_header(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag)
 {
     rki_controller c;
@@ -261,7 +261,7 @@ static void add_scan(rk_text *text, const rki_controller *c)
     add_state(text, c);
 }
 
-rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag)
 {
     rki_constant list[RKI_CONSTANTS_MAX];

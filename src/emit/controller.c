@@ -45,8 +45,7 @@ static unsigned long mark_of(const char *name)
     return mark;
 }
 
-void rki_block_name(const rk_loop_design *loop, const char *ending,
-                    char name[RK_BLOCK_NAME_CHARS])
+void rki_block_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS])
 {
     /* IEC 61131-3 forbids two underscores in a row and one at the end; C a leading digit. */
     size_t length = 0;
@@ -72,12 +71,12 @@ void rki_block_name(const rk_loop_design *loop, const char *ending,
     (void)sprintf(name + length, "%s", ending);
 }
 
-void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+void rk_emit_block_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
 {
     rki_block_name(loop, "_controller", name);
 }
 
-void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+void rk_emit_plant_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
 {
     rki_block_name(loop, "_plant", name);
 }
@@ -111,12 +110,12 @@ static rk_status take_coefficients(rki_controller *c, rk_diag *diag)
     return status;
 }
 
-static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
+static rk_status check_complete(const rk_design *loop, rk_diag *diag)
 {
     rk_status status;
 
     if (loop == NULL) return RK_ERR_ARG;
-    status = rk_loop_design_check(loop, diag);
+    status = rk_design_check(loop, diag);
     if (status != RK_OK) return status;
     if (isnan(loop->ts)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
@@ -127,7 +126,7 @@ static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
             diag, RK_ERR_RANGE,
             "no settings: give [settings], for instance by tune --rule NAME --save");
     }
-    if (!rk_loop_design_has_out_range(loop)) {
+    if (!rk_design_has_out_range(loop)) {
         return rk_diag_set(
             diag, RK_ERR_RANGE,
             "no output range: give [out] low and high, the limits the block keeps");
@@ -135,15 +134,15 @@ static rk_status check_complete(const rk_loop_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rki_controller_make(const rk_loop_design *loop, rk_number number,
-                              rki_controller *made, rk_diag *diag)
+rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_controller *made,
+                              rk_diag *diag)
 {
     rk_status status = check_complete(loop, diag);
     rk_limits limits;
 
     if (status != RK_OK) return status;
     memset(made, 0, sizeof *made);
-    limits = rk_loop_design_limits(loop);
+    limits = rk_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made->params, diag);
     if (status != RK_OK) return status;
 
@@ -170,7 +169,7 @@ rk_status rki_controller_make(const rk_loop_design *loop, rk_number number,
     return take_coefficients(made, diag);
 }
 
-rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_diag *diag)
+rk_status rk_emit_out_start(const rk_design *loop, double *out_start, rk_diag *diag)
 {
     rki_controller c;
     const rk_status status = rki_controller_make(loop, RK_NUMBER_LREAL, &c, diag);
@@ -264,7 +263,7 @@ static void add_number_95(rk_text *text, const char *lead, const char *what, dou
     rki_add_line(text, lead, line);
 }
 
-void rki_add_model(rk_text *text, const rk_loop_design *loop, const char *lead)
+void rki_add_model(rk_text *text, const rk_design *loop, const char *lead)
 {
     const rk_model *m = &loop->model;
     char line[RK_PATH_CHARS + 128], unit[(2 * RK_UNITS_CHARS) + 16];
@@ -292,7 +291,7 @@ void rki_add_model(rk_text *text, const rk_loop_design *loop, const char *lead)
     add_number_95(text, lead, "  dead time     ", m->dead_time, loop->dead_time95, "s");
 }
 
-static rk_status add_margins(rk_text *text, const rk_loop_design *loop, const char *lead,
+static rk_status add_margins(rk_text *text, const rk_design *loop, const char *lead,
                              rk_diag *diag)
 {
     char line[160];
@@ -300,7 +299,7 @@ static rk_status add_margins(rk_text *text, const rk_loop_design *loop, const ch
     rk_status status;
 
     if (!loop->has_model) return RK_OK;
-    status = rk_margins_check(&loop->model, &loop->settings, &margins, diag);
+    status = rk_margins_compute(&loop->model, &loop->settings, &margins, diag);
     if (status != RK_OK) return status;
     if (!margins.stable) {
         rki_add_line(text, lead, "Margins       NONE: THE LOOP IS UNSTABLE ON THIS MODEL");
@@ -316,7 +315,7 @@ static rk_status add_margins(rk_text *text, const rk_loop_design *loop, const ch
 
 static void add_settings(rk_text *text, const rki_controller *c, const char *lead)
 {
-    const rk_loop_design *loop = c->loop;
+    const rk_design *loop = c->loop;
     const rk_settings *s = &loop->settings;
     char line[256];
     size_t used;
@@ -364,7 +363,7 @@ static void add_settings(rk_text *text, const rki_controller *c, const char *lea
 rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char *lead,
                              rk_diag *diag)
 {
-    const rk_loop_design *loop = c->loop;
+    const rk_design *loop = c->loop;
     char line[256];
 
     (void)snprintf(line, sizeof line, "%s controller for the loop \"%s\"",

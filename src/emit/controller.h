@@ -7,7 +7,7 @@
 
 /** What all program texts of a controller are made from. */
 typedef struct rki_controller {
-    const rk_loop_design *loop;
+    const rk_design *loop;
     rk_number number;
     rk_single_coefficients k; /* the emitted ones */
     char name[RK_BLOCK_NAME_CHARS];
@@ -34,12 +34,11 @@ enum { RKI_CONSTANTS_MAX = 12 };
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX]);
 
 /** Check the loop and compute the coefficients, by the device block itself. */
-rk_status rki_controller_make(const rk_loop_design *loop, rk_number number,
-                              rki_controller *made, rk_diag *diag);
+rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_controller *made,
+                              rk_diag *diag);
 
 /** The loop's name as a word of the standard's and of C, with an ending: "_controller". */
-void rki_block_name(const rk_loop_design *loop, const char *ending,
-                    char name[RK_BLOCK_NAME_CHARS]);
+void rki_block_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS]);
 
 /*
  * Code is written for LREAL and double first. rki_add_code turns it into the number type that
@@ -62,7 +61,7 @@ void rki_add_c_constants(rk_text *text, const rki_constant *list, int count, rk_
 void rki_add_line(rk_text *text, const char *lead, const char *words);
 
 /** The lines that say what record and model are behind it. */
-void rki_add_model(rk_text *text, const rk_loop_design *loop, const char *lead);
+void rki_add_model(rk_text *text, const rk_design *loop, const char *lead);
 
 /** A name in capitals; as much room as the name itself. */
 void rki_upper(const char *name, char *upper_name);

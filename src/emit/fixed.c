@@ -98,7 +98,7 @@ static double stated_error(const plan *p, double reach)
     return error;
 }
 
-static rk_status make_plan(const rk_loop_design *loop, plan *p, rk_diag *diag)
+static rk_status make_plan(const rk_design *loop, plan *p, rk_diag *diag)
 {
     const rk_settings *s;
     double reach;
@@ -141,7 +141,7 @@ enum { FIXED_NAME_CHARS = RK_BLOCK_NAME_CHARS + 8 };
 
 static rk_status add_head(rk_text *text, const plan *p, rk_diag *diag)
 {
-    const rk_loop_design *loop = p->c.loop;
+    const rk_design *loop = p->c.loop;
     char line[256];
     rk_status status;
 
@@ -167,7 +167,7 @@ static rk_status add_head(rk_text *text, const plan *p, rk_diag *diag)
 }
 
 /* The plan, the head of its text, and its names. */
-static rk_status begin(const rk_loop_design *loop, rk_text *text, plan *p, char *name,
+static rk_status begin(const rk_design *loop, rk_text *text, plan *p, char *name,
                        char *upper_name, rk_diag *diag)
 {
     const rk_status status = make_plan(loop, p, diag);
@@ -177,7 +177,7 @@ static rk_status begin(const rk_loop_design *loop, rk_text *text, plan *p, char 
     return add_head(text, p, diag);
 }
 
-rk_status rk_emit_fixed_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
     char name[FIXED_NAME_CHARS], upper_name[FIXED_NAME_CHARS];
     char pv_unit[RK_REAL_CHARS], out_unit[RK_REAL_CHARS];
@@ -363,7 +363,7 @@ static void add_scan(rk_text *text, const plan *p, const char *name)
                 d ? "    c->d = d;\n    c->g_last = g;\n" : "");
 }
 
-rk_status rk_emit_fixed_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_fixed_source(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
     char name[FIXED_NAME_CHARS], upper_name[FIXED_NAME_CHARS];
     plan p;
@@ -377,7 +377,7 @@ rk_status rk_emit_fixed_source(const rk_loop_design *loop, rk_text *text, rk_dia
     return rk_text_check(text, diag);
 }
 
-rk_status rk_emit_fixed_error(const rk_loop_design *loop, double *error, rk_diag *diag)
+rk_status rk_emit_fixed_error(const rk_design *loop, double *error, rk_diag *diag)
 {
     plan p;
     const rk_status status = make_plan(loop, &p, diag);

@@ -120,7 +120,7 @@ void rki_add_c_code(rk_text *text, const rk_text *code, rk_number number)
     add_code(text, code, number, "/*", "*/", turn_c);
 }
 
-rk_status rk_emit_single_create(const rk_loop_design *loop, bool twin, rk_single **made,
+rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **made,
                                 rk_diag *diag)
 {
     rk_single_params p = {.twin = twin};
@@ -130,7 +130,7 @@ rk_status rk_emit_single_create(const rk_loop_design *loop, bool twin, rk_single
     rk_status status;
 
     if (loop == NULL || made == NULL) return RK_ERR_ARG;
-    limits = rk_loop_design_limits(loop);
+    limits = rk_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &pid, diag);
     if (status != RK_OK) return status;
     p.ts = pid.ts;

@@ -12,8 +12,7 @@
 /* Scans of dead time that a controller has memory for: half a megabyte. */
 enum { DELAY_MOST = 65535 };
 
-rk_status rki_twin_make(const rk_loop_design *loop, rk_number number, rki_twin *made,
-                        rk_diag *diag)
+rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made, rk_diag *diag)
 {
     rk_status status;
 
@@ -21,7 +20,7 @@ rk_status rki_twin_make(const rk_loop_design *loop, rk_number number, rki_twin *
     if (loop == NULL) return RK_ERR_ARG;
     made->loop = loop;
     made->number = number;
-    status = rk_loop_design_check(loop, diag);
+    status = rk_design_check(loop, diag);
     if (status != RK_OK) return status;
     if (!loop->has_model || isnan(loop->ts)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a plant twin needs %s",
@@ -153,7 +152,7 @@ rki_block rki_twin_block(const rki_twin *t)
     return b;
 }
 
-rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_plant_st(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag)
 {
     rki_twin t;
@@ -177,7 +176,7 @@ static void add_c_head(rk_text *text, const rki_twin *t)
     rk_text_add(text, " */\n");
 }
 
-rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_plant_c_header(const rk_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag)
 {
     rki_twin t;
@@ -207,7 +206,7 @@ rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_number number, r
     return rk_text_check(text, diag);
 }
 
-rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag)
 {
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];

@@ -32,7 +32,7 @@ static void give_range(rki_project *p, double low, double high)
 }
 
 /* Where the setpoint stands before anybody sets it. */
-static double first_setpoint(const rk_loop_design *loop)
+static double first_setpoint(const rk_design *loop)
 {
     if (loop->has_model) return loop->model.pv0;
     return isnan(loop->pv_low) ? 0.0 : 0.5 * (loop->pv_low + loop->pv_high);
@@ -40,7 +40,7 @@ static double first_setpoint(const rk_loop_design *loop)
 
 static void list_globals(rki_project *p)
 {
-    const rk_loop_design *loop = p->loop;
+    const rk_design *loop = p->loop;
     const char *pv_units = loop->pv_units, *out_units = loop->out_units;
     const double sp = first_setpoint(loop);
 
@@ -86,7 +86,7 @@ static void write_time(double seconds, char chars[32])
 /* A PLC's TIME resolves microseconds at best, and often milliseconds. */
 #define INTERVAL_LEAST 1e-4
 
-rk_status rki_project_make(const rk_loop_design *loop, rk_number number, rki_project *made,
+rk_status rki_project_make(const rk_design *loop, rk_number number, rki_project *made,
                            rk_diag *diag)
 {
     rk_status status;
@@ -202,7 +202,7 @@ static void add_interval_check(rk_text *text, const rki_project *p)
 
 static void add_safety(rki_block *b, const rki_project *p)
 {
-    const rk_loop_design *loop = p->loop;
+    const rk_design *loop = p->loop;
     char scans[32], comment[96];
 
     rki_block_number(b, RKI_CONSTANTS, "out_safe", loop->out_safe,
@@ -302,7 +302,7 @@ static void add_globals(rk_text *code, const rki_project *p, bool retain)
     rk_text_add(code, "END_VAR\n");
 }
 
-rk_status rk_emit_program_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_program_st(const rk_design *loop, rk_number number, rk_text *text,
                              rk_diag *diag)
 {
     rki_project p;
@@ -352,7 +352,7 @@ static void add_cell(rk_text *text, double value)
     }
 }
 
-rk_status rk_emit_variables(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_variables(const rk_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag)
 {
     rki_project p;
@@ -382,7 +382,7 @@ rk_status rk_emit_variables(const rk_loop_design *loop, rk_number number, rk_tex
     return rk_text_check(text, diag);
 }
 
-void rk_emit_prefix(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS])
+void rk_emit_prefix(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
 {
     rki_block_name(loop, "", name);
 }

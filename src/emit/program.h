@@ -19,7 +19,7 @@ typedef struct rki_global {
 
 /** All that a PLC needs of a loop: the blocks, the program that wires them, the task. */
 typedef struct rki_project {
-    const rk_loop_design *loop;
+    const rk_design *loop;
     rk_number number;
     rki_controller controller;
     rki_twin twin;
@@ -32,7 +32,7 @@ typedef struct rki_project {
     int globals;
 } rki_project;
 
-rk_status rki_project_make(const rk_loop_design *loop, rk_number number, rki_project *made,
+rk_status rki_project_make(const rk_design *loop, rk_number number, rki_project *made,
                            rk_diag *diag);
 
 rki_block rki_ramp_block(const rki_project *p);

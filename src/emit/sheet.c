@@ -66,7 +66,7 @@ static void add_derivative(sheet *s, double td, double tf)
 }
 
 /* A gain in units, in percent of span, and as a proportional band. */
-static void add_gain(sheet *s, const rk_loop_design *loop, const char *name, double gain)
+static void add_gain(sheet *s, const rk_design *loop, const char *name, double gain)
 {
     char unit[UNIT_CHARS];
 
@@ -74,14 +74,14 @@ static void add_gain(sheet *s, const rk_loop_design *loop, const char *name, dou
     add(s, name, gain, unit);
     if (isnan(loop->pv_low)) return;
     {
-        const double percent = rk_loop_design_kc_pct(loop, gain);
+        const double percent = rk_design_kc_pct(loop, gain);
 
         add(s, name, percent, "% of OUT's span per % of PV's");
         add(s, "proportional band", 100.0 / fabs(percent), "% of PV's span");
     }
 }
 
-static void add_forms(sheet *s, const rk_loop_design *loop)
+static void add_forms(sheet *s, const rk_design *loop)
 {
     const rk_settings *set = &loop->settings;
     rk_diag why = {RK_OK, ""};
@@ -116,7 +116,7 @@ static void add_forms(sheet *s, const rk_loop_design *loop)
 
 static void add_rest(sheet *s, const rki_controller *c)
 {
-    const rk_loop_design *loop = c->loop;
+    const rk_design *loop = c->loop;
     const rk_settings *set = &loop->settings;
 
     s->group = "Loop";
@@ -150,7 +150,7 @@ static void add_rest(sheet *s, const rki_controller *c)
     }
 }
 
-static rk_status make(const rk_loop_design *loop, rki_controller *c, sheet *s, rk_diag *diag)
+static rk_status make(const rk_design *loop, rki_controller *c, sheet *s, rk_diag *diag)
 {
     const rk_status status = rki_controller_make(loop, RK_NUMBER_LREAL, c, diag);
 
@@ -161,12 +161,12 @@ static rk_status make(const rk_loop_design *loop, rki_controller *c, sheet *s, r
     return RK_OK;
 }
 
-rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_sheet(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
     return rk_emit_sheet_proven(loop, NULL, 0, text, diag);
 }
 
-rk_status rk_emit_sheet_proven(const rk_loop_design *loop, const char *const *proof, int lines,
+rk_status rk_emit_sheet_proven(const rk_design *loop, const char *const *proof, int lines,
                                rk_text *text, rk_diag *diag)
 {
     rki_controller c;
@@ -203,13 +203,13 @@ static void add_cell(rk_text *text, const char *words)
     rk_text_add_csv(text, words);
 }
 
-rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_emit_sheet_csv(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
     return rk_emit_sheet_csv_proven(loop, NULL, 0, text, diag);
 }
 
-rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const *proof,
-                                   int lines, rk_text *text, rk_diag *diag)
+rk_status rk_emit_sheet_csv_proven(const rk_design *loop, const char *const *proof, int lines,
+                                   rk_text *text, rk_diag *diag)
 {
     rki_controller c;
     sheet s;
@@ -263,7 +263,7 @@ static void add_sums(rk_text *text, const rki_controller *c)
 }
 
 /* The same equations that the texts compute, with their coefficients. */
-rk_status rk_emit_equations(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_equations(const rk_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag)
 {
     rki_constant list[RKI_CONSTANTS_MAX];

@@ -218,7 +218,7 @@ rki_block rki_controller_block(const rki_controller *c)
     return b;
 }
 
-rk_status rk_emit_st(const rk_loop_design *loop, rk_number number, rk_text *text, rk_diag *diag)
+rk_status rk_emit_st(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     rki_controller c;
     rki_block block;

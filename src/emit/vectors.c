@@ -78,7 +78,7 @@ static double setpoint(const rki_controller *c, double start, phase at)
 {
     switch (at) {
     case SMALL_STEP:
-        return start + rk_loop_design_requirements(c->loop).sp_step;
+        return start + rk_design_requirements(c->loop).sp_step;
     case TO_HIGH:
         return far_setpoint(c, start, true);
     case TO_LOW:
@@ -135,7 +135,7 @@ static void scan(rig *r, phase at, double sp, rk_vector *row)
 }
 
 /* How long a phase is: until the process has settled, and the valve moved all its way. */
-static size_t phase_scans(const rig *r, const rk_loop_design *loop)
+static size_t phase_scans(const rig *r, const rk_design *loop)
 {
     const double settle =
         r->has_plant ? (3.0 * rk_model_slowest(&loop->model)) + (2.0 * loop->model.dead_time)
@@ -145,7 +145,7 @@ static size_t phase_scans(const rig *r, const rk_loop_design *loop)
     return (size_t)fmin(fmax(fmax(settle, stroke) / loop->ts, SCANS_LEAST), SCANS_MOST);
 }
 
-rk_status rk_vectors_create(const rk_loop_design *loop, rk_number number, rk_vector **rows,
+rk_status rk_vectors_create(const rk_design *loop, rk_number number, rk_vector **rows,
                             size_t *count, rk_diag *diag)
 {
     rk_vector *made = NULL;
@@ -192,8 +192,7 @@ static void add_number(rk_text *text, double value)
     }
 }
 
-rk_status rk_emit_vectors(const rk_loop_design *loop, rk_number number, rk_text *text,
-                          rk_diag *diag)
+rk_status rk_emit_vectors(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     rk_vector *rows = NULL;
     size_t count = 0, i;

@@ -330,8 +330,7 @@ static void project(xml *x, const rki_project *p, const char *provenance)
     }
 }
 
-rk_status rk_emit_xml(const rk_loop_design *loop, rk_number number, rk_text *text,
-                      rk_diag *diag)
+rk_status rk_emit_xml(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     xmlBufferPtr buffer;
     xml x = {.number = number};

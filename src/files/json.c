@@ -99,9 +99,9 @@ static json_t *gaps_array(const rk_inspection *made)
     json_t *array = json_array();
     size_t i;
 
-    for (i = 0; i < made->gaps && i < RK_GAPS_MAX; i++) {
-        json_array_append_new(array, json_pack("{s:f, s:f}", "at_s", made->gap[i].at,
-                                               "length_s", made->gap[i].length));
+    for (i = 0; i < made->facts.gaps && i < RK_GAPS_MAX; i++) {
+        json_array_append_new(array, json_pack("{s:f, s:f}", "at_s", made->facts.gap[i].at,
+                                               "length_s", made->facts.gap[i].length));
     }
     return array;
 }
@@ -111,8 +111,8 @@ static json_t *moves_array(const rk_inspection *made)
     json_t *array = json_array();
     size_t i;
 
-    for (i = 0; i < made->moves && i < RK_MOVES_MAX; i++) {
-        const rk_move *m = &made->move[i];
+    for (i = 0; i < made->facts.moves && i < RK_MOVES_MAX; i++) {
+        const rk_move *m = &made->facts.move[i];
 
         json_array_append_new(array, json_pack("{s:f, s:f, s:f, s:f}", "at_s", m->at, "until_s",
                                                m->until, "from", m->from, "to", m->to));
@@ -138,12 +138,13 @@ rk_status rk_json_inspect(const rk_inspection *made, size_t dropped, rk_text *te
     object = json_pack(
         "{s:I, s:I, s:{s:f, s:f, s:f}, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, "
         "s:o, s:s}",
-        "rows", (json_int_t)made->rows, "dropped", (json_int_t)dropped, "interval_s", "median",
-        made->interval, "min", made->interval_min, "max", made->interval_max, "gaps",
-        gaps_array(made), "moves", moves_array(made), "noise", real_or_null(made->noise),
-        "quantum", real_or_null(made->quantum), "pv_moved", real_or_null(made->pv_moved),
-        "signal_to_noise", real_or_null(made->signal_to_noise), "steady_before",
-        yes_no(made->steady_before), "steady_after", yes_no(made->steady_after), "model",
+        "rows", (json_int_t)made->facts.rows, "dropped", (json_int_t)dropped, "interval_s",
+        "median", made->facts.interval, "min", made->facts.interval_min, "max",
+        made->facts.interval_max, "gaps", gaps_array(made), "moves", moves_array(made), "noise",
+        real_or_null(made->facts.noise), "quantum", real_or_null(made->facts.quantum),
+        "pv_moved", real_or_null(made->facts.pv_moved), "signal_to_noise",
+        real_or_null(made->facts.signal_to_noise), "steady_before", yes_no(made->steady_before),
+        "steady_after", yes_no(made->steady_after), "model",
         made->has_model ? model_object(&made->rough.model) : json_null(), "gain_percent",
         made->has_model ? real_or_null(made->gain_percent) : json_null(), "next",
         next_object(&made->next), "findings", findings_array(&made->findings), "verdict",
@@ -211,7 +212,7 @@ static json_t *candidates_array(const rk_fit *fit)
     return array;
 }
 
-static json_t *hand_array(const rk_hand *hand)
+static json_t *hand_array(const rk_hand_fits *hand)
 {
     json_t *array = json_array();
     size_t i;
@@ -250,8 +251,8 @@ static json_t *extras_object(const rk_fit *fit)
                      "left_out", (json_int_t)fit->left_out, "closed_loop", fit->closed_loop);
 }
 
-rk_status rk_json_fit(const rk_fit *fit, const rk_hand *hand, const rk_validation *validation,
-                      rk_text *text, rk_diag *diag)
+rk_status rk_json_fit(const rk_fit *fit, const rk_hand_fits *hand,
+                      const rk_validation *validation, rk_text *text, rk_diag *diag)
 {
     json_t *object;
 
@@ -295,7 +296,7 @@ rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag)
         text, diag);
 }
 
-static json_t *tuning_object(const rk_tuning *t, const rk_measures *m, rk_form form)
+static json_t *tuning_object(const rk_tuning *t, const rk_performance *m, rk_form form)
 {
     static const char *const names[2][3] = {{"kc", "ti", "td"}, {"kp", "ki", "kd"}};
     const double none = nan("");
@@ -325,7 +326,7 @@ static json_t *tuning_object(const rk_tuning *t, const rk_measures *m, rk_form f
     return object;
 }
 
-rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, int count,
+rk_status rk_json_tune(const rk_tuning *tunings, const rk_performance *measures, int count,
                        rk_form form, rk_text *text, rk_diag *diag)
 {
     json_t *array;
@@ -341,7 +342,7 @@ rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, in
 }
 
 /* What would mend a line; null: nothing is missed, or no change of one setting alone does. */
-static json_t *mend_object(const rk_mend *m)
+static json_t *mend_object(const rk_remedy *m)
 {
     if (m == NULL || (!m->by_kc && !m->by_ti)) return json_null();
     return json_pack("{s:s, s:f, s:b}", "setting", m->by_kc ? "kc" : "ti", "value", m->value,
@@ -350,7 +351,7 @@ static json_t *mend_object(const rk_mend *m)
 
 /* mends may be NULL. */
 static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirements *requirements,
-                                 const rk_mend *mends)
+                                 const rk_remedy *mends)
 {
     json_t *array = json_array();
     int i;
@@ -374,7 +375,7 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
                          rk_text *text, rk_diag *diag)
 {
     const rk_settings *s;
-    const rk_measures *m;
+    const rk_performance *m;
 
     if (r == NULL || requirements == NULL || text == NULL) return RK_ERR_ARG;
     s = &r->settings;
@@ -508,14 +509,14 @@ static json_t *gain_limits_object(const rk_check *c)
     return object;
 }
 
-static json_t *cycle_object(const rk_cycle *cycle)
+static json_t *cycle_object(const rk_limit_cycle *cycle)
 {
     if (!cycle->exists) return json_null();
     return json_pack("{s:f, s:f}", "period_s", cycle->period, "amplitude", cycle->amplitude);
 }
 
-rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan,
-                        const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan, const rk_design *loop,
+                        rk_text *text, rk_diag *diag)
 {
     const rk_check *c = check;
     json_t *object;

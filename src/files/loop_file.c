@@ -17,7 +17,7 @@ enum { KEYS_MAX = 96, TRIANGLE = RK_MODEL_NUMBERS * (RK_MODEL_NUMBERS + 1) / 2 }
 typedef struct reading {
     const char *path;
     FILE *file;
-    rk_loop_design loop;
+    rk_design loop;
     rk_given_settings given;
     bool seen[KEYS_MAX];       /* for each row of the table */
     double triangle[TRIANGLE]; /* [model] covariance */
@@ -439,7 +439,7 @@ static rk_status beside(reading *r, const char *key, const char *name, char *pat
 
 static rk_status finish_files(reading *r)
 {
-    rk_loop_design *loop = &r->loop;
+    rk_design *loop = &r->loop;
     rk_status status = RK_OK;
 
     if (loop->record_file[0] != '\0') {
@@ -498,18 +498,18 @@ static rk_status parse(reading *r)
         status = finish_files(r);
     }
     if (status != RK_OK) return status;
-    status = rk_loop_design_check(&r->loop, &inner);
+    status = rk_design_check(&r->loop, &inner);
     if (status != RK_OK) return rk_diag_set(r->diag, status, "%s: %s", r->path, inner.text);
     return RK_OK;
 }
 
-rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag)
+rk_status rk_design_read(const char *path, rk_design *loop, rk_diag *diag)
 {
     reading r = {.path = path, .diag = diag, .status = RK_OK};
     rk_status status;
 
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
-    r.loop = rk_loop_design_make();
+    r.loop = rk_design_make();
     r.given = rk_given_settings_make();
     r.file = fopen(path, "rb");
     if (r.file == NULL) {

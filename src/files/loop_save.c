@@ -262,7 +262,7 @@ static entry pair(const char *key, const double *interval, const char *unit)
 }
 
 /* The lower triangle, row by row, of the numbers that the kind has; not known: no key. */
-static entry triangle(const char *key, const rk_loop_design *loop)
+static entry triangle(const char *key, const rk_design *loop)
 {
     entry made = {.key = key};
     int number[RK_MODEL_NUMBERS], a, b;
@@ -283,7 +283,7 @@ static entry triangle(const char *key, const rk_loop_design *loop)
     return made;
 }
 
-rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, rk_diag *diag)
+rk_status rk_design_save_model(const char *path, const rk_design *loop, rk_diag *diag)
 {
     const rk_model *m;
 
@@ -313,7 +313,7 @@ rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, 
     }
 }
 
-rk_status rk_loop_file_save_relay(const char *path, const rk_loop_design *loop, rk_diag *diag)
+rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag *diag)
 {
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (isnan(loop->ultimate_gain)) {
@@ -327,8 +327,7 @@ rk_status rk_loop_file_save_relay(const char *path, const rk_loop_design *loop, 
     }
 }
 
-rk_status rk_loop_file_save_settings(const char *path, const rk_loop_design *loop,
-                                     rk_diag *diag)
+rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_diag *diag)
 {
     const rk_settings *s;
 

@@ -67,8 +67,7 @@ static void column_name(char *cell, size_t room, const char *given, const char *
     cell[length < room ? length : room - 1] = '\0';
 }
 
-static rk_status put_head(rk_record_log *log, const rk_loop_design *loop, bool of_run,
-                          rk_diag *diag)
+static rk_status put_head(rk_record_log *log, const rk_design *loop, bool of_run, rk_diag *diag)
 {
     enum { CELL = 2 * (RK_NAME_CHARS + RK_UNITS_CHARS) + 16 };
     const char *time_name = loop->time_column[0] != '\0' ? loop->time_column : "time_s";
@@ -93,7 +92,7 @@ static rk_status put_head(rk_record_log *log, const rk_loop_design *loop, bool o
     return put_line(log, line, diag);
 }
 
-static rk_status create(const char *path, const rk_loop_design *loop, bool of_run, bool replace,
+static rk_status create(const char *path, const rk_design *loop, bool of_run, bool replace,
                         bool to_disk, rk_record_log **log, rk_diag *diag)
 {
     rk_record_log *made;
@@ -124,13 +123,13 @@ static rk_status create(const char *path, const rk_loop_design *loop, bool of_ru
     return RK_OK;
 }
 
-rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, bool replace,
+rk_status rk_record_log_create(const char *path, const rk_design *loop, bool replace,
                                bool to_disk, rk_record_log **log, rk_diag *diag)
 {
     return create(path, loop, false, replace, to_disk, log, diag);
 }
 
-rk_status rk_record_log_create_run(const char *path, const rk_loop_design *loop, bool replace,
+rk_status rk_record_log_create_run(const char *path, const rk_design *loop, bool replace,
                                    bool to_disk, rk_record_log **log, rk_diag *diag)
 {
     return create(path, loop, true, replace, to_disk, log, diag);

@@ -53,7 +53,7 @@ static rki_output scan(const rki_rig *rig, blocks *b, const rki_input *in)
 
 static rk_status run_double(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
 {
-    const rk_limits limits = rk_loop_design_limits(rig->loop);
+    const rk_limits limits = rk_design_limits(rig->loop);
     blocks b = {.memory = NULL};
     rk_status status =
         rk_settings_pid_params(&rig->loop->settings, &limits, rig->loop->ts, &b.params, diag);

@@ -157,7 +157,7 @@ static rk_status add_vectors(const rki_rig *rig, rki_input **inputs, size_t scan
 rk_status rki_inputs_create(const rki_rig *rig, size_t scans, bool sane, rki_input **inputs,
                             size_t *count, rk_diag *diag)
 {
-    const rk_loop_design *loop = rig->loop;
+    const rk_design *loop = rig->loop;
     scene s = {.state = 2026, .low = loop->out_low, .sane = sane};
     size_t used = 0;
     rk_status status = RK_OK;

@@ -24,7 +24,7 @@ enum { RKI_OUTPUT_NUMBERS = sizeof(rki_output) / sizeof(double) };
 
 /** What is run: a loop, with its twin or without. */
 typedef struct rki_rig {
-    const rk_loop_design *loop;
+    const rk_design *loop;
     rk_number number; /* what the text counts in */
     bool twin;
     double out_start; /* the emitted default, out-EU */

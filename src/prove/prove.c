@@ -160,8 +160,8 @@ static rk_status prove_one(rki_rig *rig, const rk_program *program, const rk_pro
     return status;
 }
 
-rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
-                   const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
+rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
+                           const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
 {
     const bool c_there =
         program != NULL && program->controller_c != NULL && program->controller_h != NULL;
@@ -192,8 +192,8 @@ rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
     return status;
 }
 
-rk_status rk_prove_block(const rk_loop_design *loop, const char *text,
-                         const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag)
+rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
+                                 const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag)
 {
     const rk_program program = {.controller_st = text};
     rki_input *inputs = NULL;

@@ -87,8 +87,8 @@ static rk_status run_rows(const twin *t, double ts, const rk_record *record,
     return status;
 }
 
-rk_status rk_twin_on_record(const rk_loop_design *loop, const char *plant_st,
-                            const rk_record *record, rk_twin_run *run, rk_diag *diag)
+rk_status rk_twin_run_compute(const rk_design *loop, const char *plant_st,
+                              const rk_record *record, rk_twin_run *run, rk_diag *diag)
 {
     twin t = {.plc = NULL};
     double *columns;

@@ -5,7 +5,7 @@
 #define RKI_SINGLE_NAMES_H
 
 #define rk_pid_params_make rki_single_pid_params_make
-#define rk_pid_flaw rki_single_pid_flaw
+#define rk_pid_param_error rki_single_pid_param_error
 #define rk_pid_init rki_single_pid_init
 #define rk_pid_set_params rki_single_pid_set_params
 #define rk_pid_reset rki_single_pid_reset
@@ -17,10 +17,10 @@
 #define rk_pid_scan rki_single_pid_scan
 #define rk_pid_hold rki_single_pid_hold
 #define rk_pid_fail rki_single_pid_fail
-#define rk_filter_flaw rki_single_filter_flaw
+#define rk_filter_param_error rki_single_filter_param_error
 #define rk_filter_init rki_single_filter_init
 #define rk_filter_scan rki_single_filter_scan
-#define rk_plant_flaw rki_single_plant_flaw
+#define rk_plant_param_error rki_single_plant_param_error
 #define rk_plant_init rki_single_plant_init
 #define rk_plant_pv rki_single_plant_pv
 #define rk_plant_scan rki_single_plant_scan

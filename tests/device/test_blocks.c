@@ -20,9 +20,9 @@ START_TEST(ramp_goes_up_and_down_at_its_rates_and_ends_on_the_target)
     ck_assert_int_eq(rk_ramp_init(&ramp, HUGE_VAL, 1, 1, 0), RK_OK);
     ck_assert_double_eq(rk_ramp_scan(&ramp, 1e9), 1e9);
     ck_assert_int_eq(rk_ramp_init(NULL, 1, 1, 1, 0), RK_ERR_ARG);
-    ck_assert_int_eq(rk_ramp_flaw(1, 1, 0, 0), RK_FLAW_TS);
-    ck_assert_int_eq(rk_ramp_flaw(1, 0, 1, 0), RK_FLAW_RATE);
-    ck_assert_int_eq(rk_ramp_flaw(QNAN, 1, 1, 0), RK_FLAW_RATE);
+    ck_assert_int_eq(rk_ramp_param_error(1, 1, 0, 0), RK_PARAM_ERROR_TS);
+    ck_assert_int_eq(rk_ramp_param_error(1, 0, 1, 0), RK_PARAM_ERROR_RATE);
+    ck_assert_int_eq(rk_ramp_param_error(QNAN, 1, 1, 0), RK_PARAM_ERROR_RATE);
     ck_assert_int_eq(rk_ramp_init(&ramp, 1, 1, 1, QNAN), RK_ERR_RANGE);
 }
 END_TEST
@@ -105,7 +105,8 @@ START_TEST(predictor_refuses_what_it_cannot_serve)
 
     ck_assert_int_eq(rk_predictor_params_from_model(&integrator, 1, &whole, &quick, NULL),
                      RK_OK);
-    ck_assert_int_eq(rk_predictor_flaw(&whole, &quick, 40), RK_FLAW_INTEGRATING_MODEL);
+    ck_assert_int_eq(rk_predictor_param_error(&whole, &quick, 40),
+                     RK_PARAM_ERROR_INTEGRATING_MODEL);
     ck_assert_int_eq(rk_predictor_params_from_model(&processes[0], 1, &whole, &quick, NULL),
                      RK_OK);
     ck_assert_int_eq(rk_predictor_init(&predictor, &whole, &quick, memory, 8, 40),
@@ -115,7 +116,8 @@ START_TEST(predictor_refuses_what_it_cannot_serve)
                      RK_ERR_RANGE);
     ck_assert_int_eq(rk_predictor_init(NULL, &whole, &quick, memory, 9, 40), RK_ERR_ARG);
     quick.a[0][0] += 0.01;
-    ck_assert_int_eq(rk_predictor_flaw(&whole, &quick, 40), RK_FLAW_MODELS_DIFFER);
+    ck_assert_int_eq(rk_predictor_param_error(&whole, &quick, 40),
+                     RK_PARAM_ERROR_MODELS_DIFFER);
 }
 END_TEST
 
@@ -233,19 +235,19 @@ START_TEST(relay_refuses_what_the_valve_cannot_do)
     rk_relay_params p = relay_params(&model, 1);
     rk_relay relay;
 
-    ck_assert_int_eq(rk_relay_flaw(&p, 98), RK_FLAW_AMPLITUDE);
-    ck_assert_int_eq(rk_relay_flaw(&p, 101), RK_FLAW_OUT_NOW);
+    ck_assert_int_eq(rk_relay_param_error(&p, 98), RK_PARAM_ERROR_AMPLITUDE);
+    ck_assert_int_eq(rk_relay_param_error(&p, 101), RK_PARAM_ERROR_OUT_NOW);
     ck_assert_int_eq(rk_relay_init(&relay, &p, 3), RK_ERR_RANGE);
     ck_assert_int_eq(rk_relay_init(NULL, &p, 40), RK_ERR_ARG);
     p.cycles = 0;
-    ck_assert_int_eq(rk_relay_flaw(&p, 40), RK_FLAW_CYCLES);
+    ck_assert_int_eq(rk_relay_param_error(&p, 40), RK_PARAM_ERROR_CYCLES);
     p = relay_params(&model, 1);
     p.hysteresis = -1;
-    ck_assert_int_eq(rk_relay_flaw(&p, 40), RK_FLAW_HYSTERESIS);
+    ck_assert_int_eq(rk_relay_param_error(&p, 40), RK_PARAM_ERROR_HYSTERESIS);
     p = relay_params(&model, 1);
     p.patience = 0;
-    ck_assert_int_eq(rk_relay_flaw(&p, 40), RK_FLAW_PATIENCE);
-    ck_assert_int_eq(rk_relay_flaw(&(rk_relay_params){0}, 40), RK_FLAW_TS);
+    ck_assert_int_eq(rk_relay_param_error(&p, 40), RK_PARAM_ERROR_PATIENCE);
+    ck_assert_int_eq(rk_relay_param_error(&(rk_relay_params){0}, 40), RK_PARAM_ERROR_TS);
 }
 END_TEST
 
@@ -277,7 +279,7 @@ START_TEST(on_off_switches_beyond_the_hysteresis_and_not_too_often)
     ck_assert_int_eq(rk_on_off_init(&block, &cooling, false), RK_ERR_RANGE);
     cooling = params;
     cooling.hysteresis = QNAN;
-    ck_assert_int_eq(rk_on_off_flaw(&cooling), RK_FLAW_HYSTERESIS);
+    ck_assert_int_eq(rk_on_off_param_error(&cooling), RK_PARAM_ERROR_HYSTERESIS);
 }
 END_TEST
 
@@ -286,20 +288,20 @@ static void try_duty_is(int seed)
 {
     rng r = {(uint64_t)seed + 77};
     const double duty = seed < 3 ? 0.5 * seed : rng_uniform(&r);
-    const rk_duty_params params = {.ts = 0.5,
-                                   .period = 5 + floor(20 * rng_uniform(&r)),
-                                   .least_on = 3 * rng_uniform(&r),
-                                   .least_off = 2 * rng_uniform(&r)};
+    const rk_pwm_params params = {.ts = 0.5,
+                                  .period = 5 + floor(20 * rng_uniform(&r)),
+                                  .least_on = 3 * rng_uniform(&r),
+                                  .least_off = 2 * rng_uniform(&r)};
     const int periods = 400;
     long on = 0, run = 0, shortest[2] = {1000000, 1000000};
-    rk_duty block;
+    rk_pwm block;
     bool last = false;
     long i, scans;
 
-    ck_assert_int_eq(rk_duty_init(&block, &params), RK_OK);
+    ck_assert_int_eq(rk_pwm_init(&block, &params), RK_OK);
     scans = block.period * periods;
     for (i = 0; i < scans; i++) {
-        const bool now = rk_duty_scan(&block, duty);
+        const bool now = rk_pwm_scan(&block, duty);
 
         on += now;
         if (i > 0 && now != last) {
@@ -330,29 +332,29 @@ END_TEST
 
 START_TEST(duty_beyond_its_range_is_limited_and_a_bad_one_is_off)
 {
-    const rk_duty_params params = {.ts = 1, .period = 4};
-    rk_duty_params wrong = params;
-    rk_duty block;
+    const rk_pwm_params params = {.ts = 1, .period = 4};
+    rk_pwm_params wrong = params;
+    rk_pwm block;
     int i;
 
-    ck_assert_int_eq(rk_duty_init(&block, &params), RK_OK);
+    ck_assert_int_eq(rk_pwm_init(&block, &params), RK_OK);
     for (i = 0; i < 8; i++) {
-        ck_assert(rk_duty_scan(&block, 7));
+        ck_assert(rk_pwm_scan(&block, 7));
     }
     for (i = 0; i < 4; i++) {
-        ck_assert(!rk_duty_scan(&block, QNAN));
+        ck_assert(!rk_pwm_scan(&block, QNAN));
     }
     for (i = 0; i < 4; i++) {
-        ck_assert_int_eq(rk_duty_scan(&block, 0.25), i == 0);
+        ck_assert_int_eq(rk_pwm_scan(&block, 0.25), i == 0);
     }
     wrong.period = 1.5;
-    ck_assert_int_eq(rk_duty_flaw(&wrong), RK_FLAW_PERIOD);
+    ck_assert_int_eq(rk_pwm_flaw(&wrong), RK_PARAM_ERROR_PERIOD);
     wrong = params;
     wrong.least_on = 2.5;
     wrong.least_off = 1.5;
-    ck_assert_int_eq(rk_duty_flaw(&wrong), RK_FLAW_LEAST_TIMES);
-    ck_assert_int_eq(rk_duty_init(&block, &wrong), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_duty_init(NULL, &params), RK_ERR_ARG);
+    ck_assert_int_eq(rk_pwm_flaw(&wrong), RK_PARAM_ERROR_LEAST_TIMES);
+    ck_assert_int_eq(rk_pwm_init(&block, &wrong), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_pwm_init(NULL, &params), RK_ERR_ARG);
 }
 END_TEST
 

@@ -363,7 +363,7 @@ START_TEST(filter_and_predictor_work_in_the_loop)
     ck_assert_int_eq(rk_loop_set_params(&g.loop, &params), RK_ERR_RANGE);
     params.hold_time = 1;
     params.pid.out_safe = 200;
-    ck_assert_int_eq(rk_loop_flaw(&params, 50, 30), RK_FLAW_OUT_SAFE);
+    ck_assert_int_eq(rk_loop_param_error(&params, 50, 30), RK_PARAM_ERROR_OUT_SAFE);
 }
 END_TEST
 

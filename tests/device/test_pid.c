@@ -528,20 +528,20 @@ START_TEST(a_scheme_without_sense_is_refused)
 
     p.algorithm = RK_ALGORITHM_VELOCITY;
     p.ti = HUGE_VAL; /* nothing would hold the output */
-    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    ck_assert_int_eq(rk_pid_param_error(&p, 40), RK_PARAM_ERROR_SCHEME);
     ck_assert_int_eq(rk_pid_init(&pid, &p, 40), RK_ERR_RANGE);
     p = plain();
     p.td = 2;
     p.tf = 0.4; /* below half a scan: D would swing */
     p.derivative = RK_SCHEME_TRAPEZOID;
-    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    ck_assert_int_eq(rk_pid_param_error(&p, 40), RK_PARAM_ERROR_SCHEME);
     p.tf = 0.5;
-    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_NONE);
+    ck_assert_int_eq(rk_pid_param_error(&p, 40), RK_PARAM_ERROR_NONE);
     p.derivative = RK_SCHEME_FORWARD;
-    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    ck_assert_int_eq(rk_pid_param_error(&p, 40), RK_PARAM_ERROR_SCHEME);
     p = plain();
     p.integral = (rk_scheme)3;
-    ck_assert_int_eq(rk_pid_flaw(&p, 40), RK_FLAW_SCHEME);
+    ck_assert_int_eq(rk_pid_param_error(&p, 40), RK_PARAM_ERROR_SCHEME);
 }
 END_TEST
 

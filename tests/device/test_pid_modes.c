@@ -322,32 +322,32 @@ START_TEST(new_settings_that_are_wrong_change_nothing)
 }
 END_TEST
 
-#define FLAW(field, value, flaw)                                                               \
+#define PARAM_ERROR(field, value, error)                                                       \
     {                                                                                          \
-#field, offsetof(rk_pid_params, field), value, flaw                                    \
+#field, offsetof(rk_pid_params, field), value, error                                   \
     }
 static const struct {
     const char *name;
     size_t offset;
     double value;
-    rk_flaw flaw;
-} flaws[] = {
-    FLAW(ts, 0, RK_FLAW_TS),
-    FLAW(kc, 0, RK_FLAW_KC),
-    FLAW(ti, 0.5, RK_FLAW_TI),
-    FLAW(td, -1, RK_FLAW_TD),
-    FLAW(tf, (double)NAN, RK_FLAW_TF),
-    FLAW(sp_weight, 2, RK_FLAW_WEIGHT),
-    FLAW(deadband, -1, RK_FLAW_DEADBAND),
-    FLAW(out_lo, 100, RK_FLAW_OUT_LIMITS),
-    FLAW(out_rate, 0, RK_FLAW_OUT_RATE),
-    FLAW(i_lo, HUGE_VAL, RK_FLAW_I_LIMITS),
-    FLAW(sp_lo, HUGE_VAL, RK_FLAW_SP_LIMITS),
-    FLAW(sp_rate, -1, RK_FLAW_SP_RATE),
-    FLAW(pv_lo, (double)NAN, RK_FLAW_PV_RANGE),
-    FLAW(out_safe, 101, RK_FLAW_OUT_SAFE),
-    FLAW(bias, (double)NAN, RK_FLAW_BIAS),
-    FLAW(out_lo, 45, RK_FLAW_OUT_NOW),
+    rk_param_error error;
+} wrong_params[] = {
+    PARAM_ERROR(ts, 0, RK_PARAM_ERROR_TS),
+    PARAM_ERROR(kc, 0, RK_PARAM_ERROR_KC),
+    PARAM_ERROR(ti, 0.5, RK_PARAM_ERROR_TI),
+    PARAM_ERROR(td, -1, RK_PARAM_ERROR_TD),
+    PARAM_ERROR(tf, (double)NAN, RK_PARAM_ERROR_TF),
+    PARAM_ERROR(sp_weight, 2, RK_PARAM_ERROR_WEIGHT),
+    PARAM_ERROR(deadband, -1, RK_PARAM_ERROR_DEADBAND),
+    PARAM_ERROR(out_lo, 100, RK_PARAM_ERROR_OUT_LIMITS),
+    PARAM_ERROR(out_rate, 0, RK_PARAM_ERROR_OUT_RATE),
+    PARAM_ERROR(i_lo, HUGE_VAL, RK_PARAM_ERROR_I_LIMITS),
+    PARAM_ERROR(sp_lo, HUGE_VAL, RK_PARAM_ERROR_SP_LIMITS),
+    PARAM_ERROR(sp_rate, -1, RK_PARAM_ERROR_SP_RATE),
+    PARAM_ERROR(pv_lo, (double)NAN, RK_PARAM_ERROR_PV_RANGE),
+    PARAM_ERROR(out_safe, 101, RK_PARAM_ERROR_OUT_SAFE),
+    PARAM_ERROR(bias, (double)NAN, RK_PARAM_ERROR_BIAS),
+    PARAM_ERROR(out_lo, 45, RK_PARAM_ERROR_OUT_NOW),
 };
 
 START_TEST(a_flaw_is_named)
@@ -357,10 +357,10 @@ START_TEST(a_flaw_is_named)
     params.biased = true;
     params.bad_to_safe = true;
     params.out_safe = 50;
-    ck_assert_int_eq(rk_pid_flaw(&params, 40), RK_FLAW_NONE);
-    memcpy((char *)&params + flaws[_i].offset, &flaws[_i].value, sizeof(double));
-    ck_assert_int_eq(rk_pid_flaw(&params, 40), flaws[_i].flaw);
-    ck_assert_ptr_nonnull(strchr(rk_flaw_text(flaws[_i].flaw), ':'));
+    ck_assert_int_eq(rk_pid_param_error(&params, 40), RK_PARAM_ERROR_NONE);
+    memcpy((char *)&params + wrong_params[_i].offset, &wrong_params[_i].value, sizeof(double));
+    ck_assert_int_eq(rk_pid_param_error(&params, 40), wrong_params[_i].error);
+    ck_assert_ptr_nonnull(strchr(rk_param_error_text(wrong_params[_i].error), ':'));
 }
 END_TEST
 
@@ -369,10 +369,10 @@ START_TEST(every_flaw_has_a_text)
     int i;
 
     for (i = 0; i < RK_FLAWS; i++) {
-        ck_assert_uint_gt(strlen(rk_flaw_text((rk_flaw)i)), 10);
+        ck_assert_uint_gt(strlen(rk_param_error_text((rk_param_error)i)), 10);
     }
-    ck_assert_str_eq(rk_flaw_text((rk_flaw)-1), "no such flaw");
-    ck_assert_str_eq(rk_flaw_text(RK_FLAWS), "no such flaw");
+    ck_assert_str_eq(rk_param_error_text((rk_param_error)-1), "no such error");
+    ck_assert_str_eq(rk_param_error_text(RK_FLAWS), "no such error");
 }
 END_TEST
 
@@ -392,7 +392,7 @@ Suite *suite_pid_modes(void)
     tcase_add_loop_test(t, new_settings_never_bump, 0, 4);
     tcase_add_loop_test(t, changes_of_mode_never_bump_more_than_the_rate, 0, 4);
     tcase_add_test(t, new_settings_that_are_wrong_change_nothing);
-    add_table(t, a_flaw_is_named, flaws);
+    add_table(t, a_flaw_is_named, wrong_params);
     tcase_add_test(t, every_flaw_has_a_text);
     suite_add_tcase(suite, t);
     return suite;

@@ -200,7 +200,7 @@ START_TEST(every_kind_answers_moves_as_its_closed_form)
 
         ck_assert_int_eq(rk_record_add(record, k * kinds[_i].ts, out, 0, NULL), RK_OK);
     }
-    ck_assert_int_eq(rk_model_response(m, record, over_record, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_response_compute(m, record, over_record, NULL), RK_OK);
     for (k = 0; k < 160; k++) {
         const double now = (k + 1) * kinds[_i].ts;
         double wanted = m->pv0;

@@ -16,9 +16,9 @@ static const struct {
     {"-", RK_FIGURE_TERMINAL, "", 0},
 };
 
-static rk_loop_design named_loop(void)
+static rk_design named_loop(void)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
 
     strcpy(loop.name, "It's \"Brix\" $x `y` \\n");
     strcpy(loop.pv_units, "\xC2\xB0"
@@ -30,13 +30,13 @@ static rk_text *fit_figure(rk_figure_format format)
 {
     const recipe r = {-0.5, 20, 6.4, 60, 40, 1, 240, 0.05, 0, 0, 5, {{20, 5}, {120, -8}}};
     const rk_figure_style style = {format, 90, 30, false};
-    const rk_loop_design loop = named_loop();
+    const rk_design loop = named_loop();
     rk_text *image = rk_text_create();
     rk_record *record = cook(&r);
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_assert_msg(rk_figure_fit(&loop, record, &fit, NULL, NULL, &style, image, &diag) == RK_OK,
                   "%s", diag.text);
     rk_record_free(record);
@@ -96,7 +96,7 @@ START_TEST(the_trial_figure_names_every_case)
     const rk_trial_plan plan = {
         .sp_step = 1, .load_step = 2, .load_at = 60, .duration = 120, .band = 0.02};
     const rk_figure_style style = {RK_FIGURE_SVG, 0, 0, true};
-    const rk_loop_design loop = named_loop();
+    const rk_design loop = named_loop();
     rk_text *image = rk_text_create();
     rk_trial *trials[2];
     rk_trial_case c = {.plant = fopdt(2, 10, 3), .limits = {-10, 0.6, 1e9}, .ts = 1};
@@ -126,7 +126,7 @@ START_TEST(the_frequency_figures_say_what_they_show)
 {
     const rk_figure_style style = {RK_FIGURE_SVG, 0, 0, false};
     const rk_check_plan plan = rk_check_plan_make();
-    rk_loop_design loop = named_loop();
+    rk_design loop = named_loop();
     rk_text *image = rk_text_create();
     rk_check check;
 
@@ -134,7 +134,7 @@ START_TEST(the_frequency_figures_say_what_they_show)
     loop.model = fopdt(2, 10, 3);
     loop.settings = rk_settings_make(0.8, 10, 0, 0);
     loop.ts = 1;
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert_int_eq(rk_figure_frequency(&loop, &check, &plan, &style, image, NULL), RK_OK);
     ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "gain margin "));
     ck_assert_ptr_nonnull(strstr(rk_text_chars(image), "phase margin "));
@@ -156,13 +156,13 @@ START_TEST(without_gnuplot_the_error_says_what_to_install)
 {
     const recipe r = {-0.5, 20, 6.4, 60, 40, 1, 240, 0.05, 0, 0, 5, {{20, 5}}};
     const rk_figure_style style = {RK_FIGURE_PNG, 0, 0, false};
-    const rk_loop_design loop = named_loop();
+    const rk_design loop = named_loop();
     rk_text *image = rk_text_create();
     rk_record *record = cook(&r);
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_assert_int_eq(setenv("PATH", "/nowhere", 1), 0);
     ck_assert_int_eq(rk_figure_fit(&loop, record, &fit, NULL, NULL, &style, image, &diag),
                      RK_ERR_IO);

@@ -13,7 +13,7 @@
 START_TEST(emitted_c_compiles_strictly)
 {
     static const char *const endings[] = {"controller", "plant"};
-    const rk_loop_design loop = variant(_i / RK_NUMBERS);
+    const rk_design loop = variant(_i / RK_NUMBERS);
     const rk_number number = (rk_number)(_i % RK_NUMBERS);
     char *dir = scratch_make(), name[64];
     rk_text *text[4];
@@ -53,7 +53,7 @@ END_TEST
 /* They go everywhere, and their text reads back to the bit. */
 START_TEST(the_vectors_go_everywhere)
 {
-    rk_loop_design loop = variant(_i);
+    rk_design loop = variant(_i);
     int at_low = 0, at_high = 0, manual = 0, bad = 0;
     rk_text *text = rk_text_create();
     rk_vector *rows;
@@ -107,7 +107,7 @@ static const char *const on_sheet[] = {
 
 START_TEST(the_sheet_has_every_form_and_unit)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *text = rk_text_create(), *csv = rk_text_create();
     size_t i;
 
@@ -138,7 +138,7 @@ END_TEST
 START_TEST(the_equations_are_shown_with_their_coefficients)
 {
     rk_text *text = rk_text_create();
-    rk_loop_design loop = variant(7);
+    rk_design loop = variant(7);
 
     ck_assert_int_eq(rk_emit_equations(&loop, RK_NUMBER_LREAL, text, NULL), RK_OK);
     ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "Each scan of 1 s:"));
@@ -153,7 +153,7 @@ END_TEST
 
 START_TEST(a_twin_needs_a_model_a_scan_and_memory)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *text = rk_text_create();
     rk_diag diag = {RK_OK, ""};
 
@@ -170,7 +170,7 @@ START_TEST(a_twin_needs_a_model_a_scan_and_memory)
 }
 END_TEST
 
-static rk_status emit_all(const rk_loop_design *loop, rk_text *text, rk_diag *diag)
+static rk_status emit_all(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
     rk_status status = rk_emit_st(loop, RK_NUMBER_LREAL, text, diag);
     rk_text *more = rk_text_create();
@@ -210,7 +210,7 @@ static const char *const told[] = {
 
 START_TEST(heads_say_where_the_numbers_come_from)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     rk_text *st = rk_text_create(), *c = rk_text_create();
 
     ck_assert_int_eq(rk_emit_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
@@ -254,7 +254,7 @@ static const struct {
 
 START_TEST(heads_name_the_kind_of_model_and_all_its_numbers)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *text = rk_text_create();
     size_t i;
 
@@ -272,7 +272,7 @@ END_TEST
 
 START_TEST(same_loop_gives_the_same_bytes)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     rk_text *a = rk_text_create(), *b = rk_text_create();
 
     ck_assert_int_eq(emit_all(&loop, a, NULL), RK_OK);
@@ -305,7 +305,7 @@ static const struct {
 
 START_TEST(block_names_are_safe_in_c_and_structured_text)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     char name[RK_BLOCK_NAME_CHARS];
 
     strcpy(loop.name, names[_i].loop);
@@ -316,7 +316,7 @@ END_TEST
 
 START_TEST(names_and_units_cannot_break_out_of_a_comment)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *st = rk_text_create(), *c = rk_text_create();
     rk_diag diag = {RK_OK, ""};
     rk_plc *plc = rk_plc_create();
@@ -335,29 +335,29 @@ START_TEST(names_and_units_cannot_break_out_of_a_comment)
 }
 END_TEST
 
-static void no_scan(rk_loop_design *l)
+static void no_scan(rk_design *l)
 {
     l->ts = QNAN;
 }
-static void no_settings(rk_loop_design *l)
+static void no_settings(rk_design *l)
 {
     l->has_settings = false;
 }
-static void no_range(rk_loop_design *l)
+static void no_range(rk_design *l)
 {
     l->out_low = l->out_high = QNAN;
 }
-static void ti_below_scan(rk_loop_design *l)
+static void ti_below_scan(rk_design *l)
 {
     l->ts = 60;
 }
-static void wrong_action(rk_loop_design *l)
+static void wrong_action(rk_design *l)
 {
     l->action = RK_ACTION_REVERSE;
 }
 
 static const struct {
-    void (*spoil)(rk_loop_design *);
+    void (*spoil)(rk_design *);
     const char *says;
 } spoilt[] = {
     {no_scan, "[loop] scan"},         {no_settings, "[settings]"},
@@ -367,7 +367,7 @@ static const struct {
 
 START_TEST(incomplete_loops_are_refused)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_diag diag = {RK_OK, ""};
     rk_text *text = rk_text_create();
 
@@ -382,7 +382,7 @@ END_TEST
 
 START_TEST(an_unstable_loop_says_so_in_its_head)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *text = rk_text_create();
 
     loop.settings.kc = -60;

@@ -25,8 +25,8 @@ static const char main_c[] =
     "        fwrite(&out, sizeof out, 1, stdout);\n    }\n    return 0;\n}\n";
 
 /* The program's answers; a signed overflow ends it. */
-static int32_t *run_fixed(const rk_loop_design *loop, const input *in, size_t count,
-                          double *pv_unit, double *out_unit)
+static int32_t *run_fixed(const rk_design *loop, const input *in, size_t count, double *pv_unit,
+                          double *out_unit)
 {
     static const char *const link[] = {"cc",
                                        "-std=c99",
@@ -78,9 +78,9 @@ static int32_t *run_fixed(const rk_loop_design *loop, const input *in, size_t co
     return made;
 }
 
-static rk_loop_design fixed_loop(int row)
+static rk_design fixed_loop(int row)
 {
-    rk_loop_design loop = variant(row);
+    rk_design loop = variant(row);
 
     loop.pv_low = 0;
     loop.pv_high = 20;
@@ -122,8 +122,8 @@ static void fill(input *in, double pv_unit, double out_unit)
 
 START_TEST(fixed_point_stays_within_its_stated_error)
 {
-    const rk_loop_design loop = fixed_loop(_i);
-    const rk_limits limits = rk_loop_design_limits(&loop);
+    const rk_design loop = fixed_loop(_i);
+    const rk_limits limits = rk_design_limits(&loop);
     static input in[SCANS];
     double pv_unit, out_unit, error, worst = 0;
     rk_pid_params params;
@@ -164,7 +164,7 @@ START_TEST(fixed_point_never_overflows)
 {
     static const int32_t corners[] = {INT32_MIN, INT32_MIN + 1, -1073741824, -1, 0,
                                       1,         1073741824,    INT32_MAX};
-    const rk_loop_design loop = fixed_loop(_i);
+    const rk_design loop = fixed_loop(_i);
     static input in[SCANS];
     double pv_unit, out_unit;
     rng r = {99};
@@ -198,7 +198,7 @@ END_TEST
 
 START_TEST(what_fixed_point_cannot_do_is_refused)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *text = rk_text_create();
     rk_diag diag = {RK_OK, ""};
 

@@ -11,9 +11,9 @@
 #include "../support/support.h"
 
 /* A PLC with all of a loop's text; the task's interval another, if it is given. */
-static rk_plc *plc_of(const rk_loop_design *loop, rk_number number, const char *interval)
+static rk_plc *plc_of(const rk_design *loop, rk_number number, const char *interval)
 {
-    rk_status (*const emit[3])(const rk_loop_design *, rk_number, rk_text *,
+    rk_status (*const emit[3])(const rk_design *, rk_number, rk_text *,
                                rk_diag *) = {rk_emit_st, rk_emit_plant_st, rk_emit_program_st};
     rk_plc *plc = rk_plc_create();
     rk_diag diag = {RK_OK, ""};
@@ -78,7 +78,7 @@ static void run(rk_plc *plc, double seconds)
 
 START_TEST(the_program_controls_its_twin_and_bumps_nothing)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     rk_plc *plc = plc_of(&loop, (rk_number)_i, NULL);
     double out;
 
@@ -109,7 +109,7 @@ END_TEST
 
 START_TEST(the_ramp_takes_the_setpoint_at_its_rate_from_the_pv)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
     rk_plc_variable ramped;
 
@@ -135,7 +135,7 @@ END_TEST
 /* [alarm] hold 5 s, [out] safe 20 %, 10 % per s. */
 START_TEST(without_a_pv_the_program_holds_and_then_goes_to_the_safe_output)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_plc *plc;
     double out;
 
@@ -180,7 +180,7 @@ static const struct {
 
 START_TEST(a_task_at_another_interval_is_seen)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, intervals[_i].interval);
 
     run(plc, 400);
@@ -192,7 +192,7 @@ END_TEST
 
 START_TEST(a_warm_start_goes_on_and_a_cold_one_waits_in_manual)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
     double out;
 
@@ -217,7 +217,7 @@ END_TEST
 
 START_TEST(without_a_model_the_program_has_no_twin)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_plc_variable v;
     rk_plc *plc;
 
@@ -231,7 +231,7 @@ END_TEST
 
 START_TEST(the_variable_list_has_ranges_and_units)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_text *text = rk_text_create();
 
     loop.pv_low = 0;
@@ -293,7 +293,7 @@ START_TEST(the_xml_is_well_formed_and_has_the_same_blocks)
                 {"BLEND_BRIX_PLANT", "functionBlock"},
                 {"BLEND_BRIX_RAMP", "functionBlock"},
                 {"BLEND_BRIX_PROGRAM", "program"}};
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     const rk_number number = (rk_number)_i;
     rk_text *xml = rk_text_create(), *again = rk_text_create(), *st = rk_text_create();
     xmlNode *root, *list, *resource, *ring, *type;

@@ -89,10 +89,10 @@ START_TEST(every_key_reaches_its_place)
     char *dir = scratch_make();
     const char *path = path_in(dir, "a.loop");
     rk_diag diag = {RK_OK, ""};
-    rk_loop_design l;
+    rk_design l;
 
     put_file(path, whole);
-    ck_assert_msg(rk_loop_file_read(path, &l, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_design_read(path, &l, &diag) == RK_OK, "%s", diag.text);
     ck_assert_str_eq(l.name, "Glycol supply");
     ck_assert_double_eq(l.ts, 0.5);
     ck_assert_int_eq((int)l.action, RK_ACTION_DIRECT);
@@ -171,15 +171,15 @@ START_TEST(a_model_of_any_kind_is_saved_and_read_again)
 {
     char *dir = scratch_make();
     const char *path = path_in(dir, "a.loop");
-    rk_loop_design l = rk_loop_design_make();
+    rk_design l = rk_design_make();
     rk_diag diag = {RK_OK, ""};
 
     put_file(path, "[loop]\nscan = 1\n[model]\nkind = sopdt\ngain = 1\ntime-constant = 2, 1\n"
                    "dead-time = 3\n");
     l.has_model = true;
     l.model = kinds[_i];
-    ck_assert_int_eq(rk_loop_file_save_model(path, &l, NULL), RK_OK);
-    ck_assert_msg(rk_loop_file_read(path, &l, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_int_eq(rk_design_save_model(path, &l, NULL), RK_OK);
+    ck_assert_msg(rk_design_read(path, &l, &diag) == RK_OK, "%s", diag.text);
     ck_assert_int_eq((int)l.model.kind, (int)kinds[_i].kind);
     ck_assert_double_eq(l.model.gain, kinds[_i].gain);
     ck_assert_double_eq(l.model.time_constant[0], kinds[_i].time_constant[0]);
@@ -260,12 +260,12 @@ START_TEST(wrong_lines_are_told_with_their_number)
 {
     char *dir = scratch_make();
     const char *path = path_in(dir, "b.loop");
-    rk_loop_design l = rk_loop_design_make();
+    rk_design l = rk_design_make();
     rk_diag diag = {RK_OK, ""};
 
     put_file(path, bad[_i].content);
     l.ts = 123;
-    ck_assert_int_eq(rk_loop_file_read(path, &l, &diag), bad[_i].status);
+    ck_assert_int_eq(rk_design_read(path, &l, &diag), bad[_i].status);
     ck_assert_msg(strstr(diag.text, bad[_i].says) != NULL, "'%s' does not say '%s'", diag.text,
                   bad[_i].says);
     ck_assert_ptr_nonnull(strstr(diag.text, "b.loop"));
@@ -274,9 +274,9 @@ START_TEST(wrong_lines_are_told_with_their_number)
 }
 END_TEST
 
-static rk_loop_design with_settings(double kc, double ti, double td)
+static rk_design with_settings(double kc, double ti, double td)
 {
-    rk_loop_design l = rk_loop_design_make();
+    rk_design l = rk_design_make();
 
     l.has_settings = l.has_model = true;
     l.settings = rk_settings_make(kc, ti, td, td / 10);
@@ -324,19 +324,19 @@ static const struct {
 
 START_TEST(saving_touches_its_own_keys_alone)
 {
-    const rk_loop_design l = with_settings(2.5, 40, saves[_i].td);
+    const rk_design l = with_settings(2.5, 40, saves[_i].td);
     char *dir = scratch_make(), *content;
     const char *path = path_in(dir, "c.loop");
-    rk_loop_design back;
+    rk_design back;
 
     put_file(path, saves[_i].before);
-    ck_assert_int_eq(rk_loop_file_save_settings(path, &l, NULL), RK_OK);
+    ck_assert_int_eq(rk_design_save_settings(path, &l, NULL), RK_OK);
     content = get_file(path, NULL);
     ck_assert_str_eq(content, saves[_i].after);
-    ck_assert_int_eq(rk_loop_file_read(path, &back, NULL), RK_OK);
+    ck_assert_int_eq(rk_design_read(path, &back, NULL), RK_OK);
     ck_assert_double_eq(back.settings.kc, 2.5);
     ck_assert_double_eq(back.settings.td, saves[_i].td);
-    ck_assert_int_eq(rk_loop_file_save_settings(path, &l, NULL), RK_OK); /* the same again */
+    ck_assert_int_eq(rk_design_save_settings(path, &l, NULL), RK_OK); /* the same again */
     free(content);
     content = get_file(path, NULL);
     ck_assert_str_eq(content, saves[_i].after);
@@ -347,7 +347,7 @@ END_TEST
 
 START_TEST(a_saved_model_reads_back_to_the_bit)
 {
-    rk_loop_design l = with_settings(1, 1, 0), back;
+    rk_design l = with_settings(1, 1, 0), back;
     char *dir = scratch_make();
     const char *path = path_in(dir, "d.loop");
 
@@ -355,8 +355,8 @@ START_TEST(a_saved_model_reads_back_to_the_bit)
     l.gain95[1] = 1.0 / 3.0;
     l.model.pv0 = 11.799168195753697;
     put_file(path, "[loop]\nscan = 1\n[model]\ngain = 3 ; old\ndead-time-95 = 1, 2\n");
-    ck_assert_int_eq(rk_loop_file_save_model(path, &l, NULL), RK_OK);
-    ck_assert_int_eq(rk_loop_file_read(path, &back, NULL), RK_OK);
+    ck_assert_int_eq(rk_design_save_model(path, &l, NULL), RK_OK);
+    ck_assert_int_eq(rk_design_read(path, &back, NULL), RK_OK);
     ck_assert_double_eq(back.model.gain, l.model.gain);
     ck_assert_double_eq(back.model.time_constant[0], l.model.time_constant[0]);
     ck_assert_double_eq(back.model.dead_time, l.model.dead_time);
@@ -369,23 +369,23 @@ END_TEST
 
 START_TEST(nothing_is_saved_from_nothing_or_into_nowhere)
 {
-    const rk_loop_design full = with_settings(1, 1, 0), empty = rk_loop_design_make();
+    const rk_design full = with_settings(1, 1, 0), empty = rk_design_make();
     rk_diag diag = {RK_OK, ""};
-    rk_loop_design l;
+    rk_design l;
 
-    ck_assert_int_eq(rk_loop_file_save_settings("/nowhere/x.loop", &full, &diag), RK_ERR_IO);
-    ck_assert_int_eq(rk_loop_file_save_settings("/nowhere/x.loop", &empty, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_loop_file_save_model("/nowhere/x.loop", &empty, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_loop_file_save_model(NULL, &full, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_loop_file_read("/nowhere/x.loop", &l, NULL), RK_ERR_IO);
-    ck_assert_int_eq(rk_loop_file_read(NULL, &l, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_design_save_settings("/nowhere/x.loop", &full, &diag), RK_ERR_IO);
+    ck_assert_int_eq(rk_design_save_settings("/nowhere/x.loop", &empty, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_design_save_model("/nowhere/x.loop", &empty, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_design_save_model(NULL, &full, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_design_read("/nowhere/x.loop", &l, NULL), RK_ERR_IO);
+    ck_assert_int_eq(rk_design_read(NULL, &l, NULL), RK_ERR_ARG);
 }
 END_TEST
 
 START_TEST(json_has_null_for_what_does_not_exist)
 {
     const rk_check_plan plan = rk_check_plan_make();
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
     rk_text *text = rk_text_create();
     rk_check check;
     json_t *json;
@@ -393,7 +393,7 @@ START_TEST(json_has_null_for_what_does_not_exist)
     loop.has_model = loop.has_settings = true;
     loop.model = fopdt(2, 10, 0);
     loop.settings = rk_settings_make(1, 10, 0, 0);
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     rk_findings_add(&check.findings, RK_LEVEL_NOTE, "do", "what \xE9t\xE9"); /* not UTF-8 */
     ck_assert_int_eq(rk_json_check(&check, &plan, &loop, text, NULL), RK_OK);
     json = json_loads(rk_text_chars(text), 0, NULL);

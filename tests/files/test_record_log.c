@@ -6,9 +6,9 @@
 
 #include "../support/support.h"
 
-static rk_loop_design loop_of(const char *time, const char *out, const char *pv)
+static rk_design loop_of(const char *time, const char *out, const char *pv)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
 
     strcpy(loop.name, "Syrup flow");
     strcpy(loop.pv_units, "L/min");
@@ -36,7 +36,7 @@ START_TEST(what_is_written_is_read_again)
 {
     const char *const time = heads[_i].time, *const out = heads[_i].out,
                       *const pv = heads[_i].pv;
-    rk_loop_design loop = loop_of(time, out, pv);
+    rk_design loop = loop_of(time, out, pv);
     const rk_columns columns = {time, out, pv, NULL, heads[_i].unit};
     char *dir = scratch_make(), wanted[200], *content;
     const char *path = path_in(dir, "r.csv");
@@ -73,7 +73,7 @@ END_TEST
 
 START_TEST(a_file_that_stands_there_needs_to_be_replaced_on_purpose)
 {
-    const rk_loop_design loop = loop_of("", "", "");
+    const rk_design loop = loop_of("", "", "");
     char *dir = scratch_make(), *content;
     const char *path = path_in(dir, "r.csv");
     rk_record_log *log = NULL;
@@ -97,7 +97,7 @@ END_TEST
 
 START_TEST(a_full_disk_is_told)
 {
-    const rk_loop_design loop = loop_of("", "", "");
+    const rk_design loop = loop_of("", "", "");
     rk_record_log *log = NULL;
     rk_diag diag = {RK_OK, ""};
 

@@ -50,7 +50,7 @@ static rk_status read_and_fit(void)
         rk_record_read(RK_SOURCE "/data/blend-brix.csv", NULL, &record, NULL, NULL);
 
     if (status == RK_OK) {
-        status = rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL);
+        status = rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL);
     }
     rk_record_free(record);
     return status;
@@ -65,7 +65,7 @@ static rk_status read_and_inspect(void)
         rk_record_read(RK_SOURCE "/data/records/integrating.csv", NULL, &record, NULL, NULL);
 
     if (status == RK_OK) {
-        status = rk_inspect(record, &plan, made, NULL);
+        status = rk_inspection_compute(record, &plan, made, NULL);
     }
     rk_record_free(record);
     free(made);
@@ -85,7 +85,7 @@ static rk_status bump_and_log(void)
                                .pv_high = 100,
                                .out_low = 0,
                                .out_high = 100};
-    const rk_loop_design loop = rk_loop_design_make();
+    const rk_design loop = rk_design_make();
     char *dir = scratch_make();
     rk_record_log *log = NULL;
     rk_bump *bump = NULL;
@@ -113,7 +113,7 @@ static rk_status bump_and_log(void)
 
 static rk_status check_loop(void)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
@@ -121,12 +121,12 @@ static rk_status check_loop(void)
     loop.model = fopdt(2, 10, 3);
     loop.settings = rk_settings_make(0.8, 10, 0, 0);
     loop.requirements.limit[RK_REQUIRE_OVERSHOOT] = 20;
-    return rk_check_run(&loop, &plan, &check, NULL);
+    return rk_check_compute(&loop, &plan, &check, NULL);
 }
 
 static rk_status emit_loop(void)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
     rk_text *text;
     rk_status status;
 
@@ -165,7 +165,7 @@ static rk_status run_text(void)
 
 static rk_status save_loop(void)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
     char *dir = scratch_make();
     const char *path = path_in(dir, "x.loop");
     rk_status status;
@@ -173,7 +173,7 @@ static rk_status save_loop(void)
     put_file(path, "[loop]\nscan = 1\n");
     loop.has_model = true;
     loop.model = fopdt(2, 10, 3);
-    status = rk_loop_file_save_model(path, &loop, NULL);
+    status = rk_design_save_model(path, &loop, NULL);
     scratch_free(dir);
     return status;
 }
@@ -182,7 +182,7 @@ static rk_status draw_trial(void)
 {
     const rk_trial_plan plan = {.sp_step = 1, .duration = 60, .band = 0.02};
     const rk_figure_style style = {RK_FIGURE_SVG, 0, 0, false};
-    const rk_loop_design loop = rk_loop_design_make();
+    const rk_design loop = rk_design_make();
     const rk_trial_case c = {.name = "one",
                              .plant = fopdt(2, 10, 3),
                              .settings = rk_settings_make(0.8, 10, 0, 0),

@@ -12,9 +12,9 @@ typedef struct texts {
     rk_program program;
 } texts;
 
-static texts emitted_in(const rk_loop_design *loop, rk_number number)
+static texts emitted_in(const rk_design *loop, rk_number number)
 {
-    rk_status (*const emit[6])(const rk_loop_design *, rk_number, rk_text *, rk_diag *) = {
+    rk_status (*const emit[6])(const rk_design *, rk_number, rk_text *, rk_diag *) = {
         rk_emit_st,       rk_emit_c_header,       rk_emit_c_source,
         rk_emit_plant_st, rk_emit_plant_c_header, rk_emit_plant_c_source};
     const int count = loop->has_model ? 6 : 3;
@@ -46,7 +46,7 @@ static void free_texts(texts *t)
     }
 }
 
-static texts emitted(const rk_loop_design *loop)
+static texts emitted(const rk_design *loop)
 {
     return emitted_in(loop, RK_NUMBER_LREAL);
 }
@@ -61,7 +61,7 @@ static rk_prove_plan plan_of(void)
     return plan;
 }
 
-static void check_proven_in(const rk_loop_design *loop, rk_number number, const char *fact)
+static void check_proven_in(const rk_design *loop, rk_number number, const char *fact)
 {
     const rk_prove_plan plan = plan_of();
     texts t = emitted_in(loop, number);
@@ -70,7 +70,8 @@ static void check_proven_in(const rk_loop_design *loop, rk_number number, const 
     rk_proof proof;
     int i;
 
-    ck_assert_msg(rk_prove(loop, &t.program, &plan, &proof, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_proof_compute(loop, &t.program, &plan, &proof, &diag) == RK_OK, "%s",
+                  diag.text);
     ck_assert_int_eq(proof.parts, 2);
     for (i = 0; i < proof.parts; i++) {
         rk_proof_part_words(&proof.part[i], words);
@@ -83,7 +84,7 @@ static void check_proven_in(const rk_loop_design *loop, rk_number number, const 
     free_texts(&t);
 }
 
-static void check_proven(const rk_loop_design *loop, const char *fact)
+static void check_proven(const rk_design *loop, const char *fact)
 {
     check_proven_in(loop, RK_NUMBER_LREAL, fact);
     check_proven_in(loop, RK_NUMBER_REAL, fact);
@@ -91,7 +92,7 @@ static void check_proven(const rk_loop_design *loop, const char *fact)
 
 START_TEST(emitted_text_gives_the_blocks_bits)
 {
-    const rk_loop_design loop = variant(_i);
+    const rk_design loop = variant(_i);
 
     check_proven(&loop, variants[_i].fact);
 }
@@ -112,7 +113,7 @@ static const struct {
 
 START_TEST(the_twin_of_every_kind_gives_the_plants_bits)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
 
     loop.model = processes[_i].model;
     loop.action = RK_ACTION_REVERSE;
@@ -123,7 +124,7 @@ END_TEST
 
 START_TEST(a_loop_without_a_model_is_proven_open)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
 
     loop.has_model = false;
     check_proven(&loop, "no model");
@@ -233,7 +234,7 @@ static char *changed(const char *text, const char *find, const char *put)
 
 START_TEST(one_change_to_the_text_is_found)
 {
-    const rk_loop_design loop = variant(mutations[_i].variant);
+    const rk_design loop = variant(mutations[_i].variant);
     const rk_prove_plan plan = {.scans = 10000, .compile = false};
     texts t = emitted(&loop);
     char *mutant = changed(mutations[_i].plant ? t.program.plant_st : t.program.controller_st,
@@ -244,7 +245,7 @@ START_TEST(one_change_to_the_text_is_found)
     rk_proof proof;
 
     *(mutations[_i].plant ? &program.plant_st : &program.controller_st) = mutant;
-    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_OK);
+    ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_OK);
     ck_assert_msg(proof.part[0].ran, "%s is no program: %s", mutations[_i].fact,
                   proof.part[0].refused);
     ck_assert_msg(!proof.proven && proof.part[0].mismatches > 0, "%s is not found",
@@ -268,7 +269,7 @@ static const struct {
 
 START_TEST(one_change_to_the_c_is_found)
 {
-    const rk_loop_design loop = variant(0);
+    const rk_design loop = variant(0);
     const rk_prove_plan plan = plan_of();
     texts t = emitted(&loop);
     char *mutant = changed(t.program.controller_c, c_mutations[_i].find, c_mutations[_i].put);
@@ -276,7 +277,7 @@ START_TEST(one_change_to_the_c_is_found)
     rk_proof proof;
 
     t.program.controller_c = mutant;
-    ck_assert_int_eq(rk_prove(&loop, &t.program, &plan, &proof, NULL), RK_OK);
+    ck_assert_int_eq(rk_proof_compute(&loop, &t.program, &plan, &proof, NULL), RK_OK);
     ck_assert(!proof.proven);
     ck_assert_uint_eq(proof.part[0].mismatches, 0);
     rk_proof_part_words(&proof.part[1], words);
@@ -305,14 +306,14 @@ static const struct {
 
 START_TEST(a_text_that_is_no_controller_is_told)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     const rk_prove_plan plan = {.scans = 10};
     texts t = emitted(&loop);
     rk_program program = {.controller_st = no_programs[_i].text,
                           .plant_st = t.program.plant_st};
     rk_proof proof;
 
-    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_OK);
+    ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_OK);
     ck_assert(!proof.proven && !proof.part[0].ran);
     ck_assert_msg(strstr(proof.part[0].refused, no_programs[_i].says) != NULL, "%s",
                   proof.part[0].refused);
@@ -348,14 +349,15 @@ static const struct {
 
 START_TEST(a_users_own_block_is_told_how_far_it_is_off)
 {
-    const rk_loop_design loop = brix_loop();
+    const rk_design loop = brix_loop();
     const rk_prove_plan plan = rk_prove_plan_make();
     rk_text *text = rk_text_create();
     rk_diag diag = {RK_OK, ""};
     rk_proof_part part;
 
     rk_text_add(text, "%s%s%s", own_head, own_blocks[_i].ti, own_tail);
-    ck_assert_msg(rk_prove_block(&loop, rk_text_chars(text), &plan, &part, &diag) == RK_OK,
+    ck_assert_msg(rk_proof_compute_block(&loop, rk_text_chars(text), &plan, &part, &diag) ==
+                      RK_OK,
                   "%s", diag.text);
     ck_assert_msg(part.ran, "%s", part.refused);
     ck_assert(part.mismatches > 0 || own_blocks[_i].most < 1e-4);
@@ -369,7 +371,7 @@ END_TEST
 /* A record made by the model itself, its OUT moved at whole scans: the twin repeats it. */
 START_TEST(a_twin_repeats_the_record_of_its_own_model)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     const recipe r = {.gain = -0.118,
                       .tau = 46.5,
                       .theta = 17.4,
@@ -384,7 +386,7 @@ START_TEST(a_twin_repeats_the_record_of_its_own_model)
     rk_twin_run run;
 
     ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
-    ck_assert_msg(rk_twin_on_record(&loop, rk_text_chars(st), record, &run, &diag) == RK_OK,
+    ck_assert_msg(rk_twin_run_compute(&loop, rk_text_chars(st), record, &run, &diag) == RK_OK,
                   "%s", diag.text);
     ck_assert_uint_eq(run.rows, 400);
     ck_assert_msg(run.worst < 1e-9, "%g at %g s", run.worst, run.worst_at);
@@ -393,10 +395,10 @@ START_TEST(a_twin_repeats_the_record_of_its_own_model)
     rk_text_free(st);
     st = rk_text_create();
     ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, st, NULL), RK_OK);
-    ck_assert_int_eq(rk_twin_on_record(&loop, rk_text_chars(st), record, &run, NULL), RK_OK);
+    ck_assert_int_eq(rk_twin_run_compute(&loop, rk_text_chars(st), record, &run, NULL), RK_OK);
     ck_close(run.worst, 0.1 * 0.118 * 5, 0.05); /* the step's own response has nearly settled */
     rk_twin_run_free(&run);
-    ck_assert_int_eq(rk_twin_on_record(&loop, "no text", record, &run, &diag), RK_ERR_FORMAT);
+    ck_assert_int_eq(rk_twin_run_compute(&loop, "no text", record, &run, &diag), RK_ERR_FORMAT);
     rk_record_free(record);
     rk_text_free(st);
 }
@@ -404,18 +406,18 @@ END_TEST
 
 START_TEST(calls_without_sense_are_refused)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
     rk_prove_plan plan = {.scans = 0};
     const rk_program program = {.controller_st = NULL};
     rk_proof proof;
 
-    ck_assert_int_eq(rk_prove(NULL, &program, &plan, &proof, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_proof_compute(NULL, &program, &plan, &proof, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_ERR_RANGE);
     plan.scans = 10;
-    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_OK);
+    ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_OK);
     ck_assert(!proof.proven); /* nothing was there */
     loop.has_settings = false;
-    ck_assert_int_eq(rk_prove(&loop, &program, &plan, &proof, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_ERR_RANGE);
 }
 END_TEST
 

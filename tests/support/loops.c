@@ -5,9 +5,9 @@
 
 #include "support.h"
 
-rk_loop_design brix_loop(void)
+rk_design brix_loop(void)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
 
     strcpy(loop.name, "Blend Brix");
     strcpy(loop.pv_units, "degBx");
@@ -64,9 +64,9 @@ const loop_variant variants[VARIANTS] = {
      .algorithm = RK_ALGORITHM_VELOCITY},
 };
 
-rk_loop_design variant(int row)
+rk_design variant(int row)
 {
-    rk_loop_design loop = brix_loop();
+    rk_design loop = brix_loop();
 
     loop.settings = rk_settings_make(variants[row].kc, variants[row].ti, variants[row].td,
                                      variants[row].tf);

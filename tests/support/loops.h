@@ -5,7 +5,7 @@
 #include <redkettle/redkettle.h>
 
 /** The blend Brix loop, complete: PI by SIMC at a scan of 1 s. */
-rk_loop_design brix_loop(void);
+rk_design brix_loop(void);
 
 /** Every feature of its controller, alone and together. */
 typedef struct loop_variant {
@@ -21,6 +21,6 @@ enum { VARIANTS = 18 };
 extern const loop_variant variants[VARIANTS];
 
 /** brix_loop with a variant's settings. */
-rk_loop_design variant(int row);
+rk_design variant(int row);
 
 #endif

@@ -18,7 +18,7 @@
 /**
  * RK_CFG_PID_SCHEMES  what the controller can sum by: 1 (default) all of rk_scheme and
  * rk_algorithm; 0 backward differences and the position algorithm alone, which takes some 300
- * bytes of code less. rk_pid_flaw then refuses the others.
+ * bytes of code less. rk_pid_param_error then refuses the others.
  */
 #ifndef RK_CFG_PID_SCHEMES
 #define RK_CFG_PID_SCHEMES 1

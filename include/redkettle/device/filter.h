@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -18,14 +18,14 @@ typedef struct rk_filter {
     bool empty; /* nothing has come yet */
 } rk_filter;
 
-/** RK_FLAW_NONE, or what rk_filter_init refuses. */
-rk_flaw rk_filter_flaw(rk_real tf, rk_real ts);
+/** RK_PARAM_ERROR_NONE, or what rk_filter_init refuses. */
+rk_param_error rk_filter_param_error(rk_real tf, rk_real ts);
 
 /**
  * Start empty. tf 0: every value passes as it is.
  *
  * Units   tf in s, >= 0; ts in s, > 0.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_filter_flaw names.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_filter_param_error names.
  */
 rk_status rk_filter_init(rk_filter *filter, rk_real tf, rk_real ts);
 

@@ -62,15 +62,15 @@ typedef struct rk_loop {
 /** Parameters without filter, alarms, stale PV, watchdog; the pid's from rk_pid_params_make. */
 rk_loop_params rk_loop_params_make(void);
 
-/** RK_FLAW_NONE, or what rk_loop_init refuses. */
-rk_flaw rk_loop_flaw(const rk_loop_params *params, rk_real sp, rk_real out_now);
+/** RK_PARAM_ERROR_NONE, or what rk_loop_init refuses. */
+rk_param_error rk_loop_param_error(const rk_loop_params *params, rk_real sp, rk_real out_now);
 
 /**
  * Check the port and *params, and start in automatic from the output on the valve now.
  *
  * Units   sp in pv-EU, out_now in out-EU.
  * Errors  RK_ERR_ARG for a NULL or a port with a service missing; RK_ERR_RANGE for what
- *         rk_loop_flaw names. *loop is written with RK_OK only.
+ *         rk_loop_param_error names. *loop is written with RK_OK only.
  */
 rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_loop_params *params,
                        rk_real sp, rk_real out_now);

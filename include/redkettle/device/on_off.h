@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -25,13 +25,13 @@ typedef struct rk_on_off {
     long least_on, least_off, since; /* scans; since the last switch */
 } rk_on_off;
 
-/** RK_FLAW_NONE, or what rk_on_off_init refuses. */
-rk_flaw rk_on_off_flaw(const rk_on_off_params *params);
+/** RK_PARAM_ERROR_NONE, or what rk_on_off_init refuses. */
+rk_param_error rk_on_off_param_error(const rk_on_off_params *params);
 
 /**
  * Start as it stands now; the first scan may switch.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_on_off_flaw names.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_on_off_param_error names.
  */
 rk_status rk_on_off_init(rk_on_off *block, const rk_on_off_params *params, bool on_now);
 

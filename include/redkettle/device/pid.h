@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -130,8 +130,8 @@ typedef struct rk_pid {
  */
 rk_pid_params rk_pid_params_make(void);
 
-/** What is wrong with *params to start from out_now; RK_FLAW_NONE: nothing. */
-rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now);
+/** What is wrong with *params to start from out_now; RK_PARAM_ERROR_NONE: nothing. */
+rk_param_error rk_pid_param_error(const rk_pid_params *params, rk_real out_now);
 
 /**
  * Check *params and start in automatic from the output that stands on the valve now. The first
@@ -140,8 +140,8 @@ rk_flaw rk_pid_flaw(const rk_pid_params *params, rk_real out_now);
  *
  * Units   as the fields of rk_pid_params say; out_now in out-EU.
  * Range   as the fields say, and out_lo <= out_now <= out_hi.
- * Errors  RK_ERR_ARG for a NULL or an unknown anti_windup; RK_ERR_RANGE for what rk_pid_flaw
- *         names. *pid is written with RK_OK only.
+ * Errors  RK_ERR_ARG for a NULL or an unknown anti_windup; RK_ERR_RANGE for what
+ * rk_pid_param_error names. *pid is written with RK_OK only.
  */
 rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now);
 

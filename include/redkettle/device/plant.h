@@ -4,7 +4,7 @@
 
 #include <stddef.h>
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -38,8 +38,8 @@ typedef struct rk_plant {
     rk_real u;       /* the last finite output less out0 */
 } rk_plant;
 
-/** RK_FLAW_NONE, or what rk_plant_init refuses. */
-rk_flaw rk_plant_flaw(const rk_plant_params *params, rk_real out_now);
+/** RK_PARAM_ERROR_NONE, or what rk_plant_init refuses. */
+rk_param_error rk_plant_param_error(const rk_plant_params *params, rk_real out_now);
 
 /**
  * Check *params and start at rest at out_now: PV stands where out_now would hold it; of an

@@ -23,9 +23,9 @@ typedef struct rk_predictor {
     rk_plant quick; /* and without */
 } rk_predictor;
 
-/** RK_FLAW_NONE, or what rk_predictor_init refuses. */
-rk_flaw rk_predictor_flaw(const rk_plant_params *whole, const rk_plant_params *quick,
-                          rk_real out_now);
+/** RK_PARAM_ERROR_NONE, or what rk_predictor_init refuses. */
+rk_param_error rk_predictor_param_error(const rk_plant_params *whole,
+                                        const rk_plant_params *quick, rk_real out_now);
 
 /**
  * Start at rest at the output that stands on the valve now. quick is whole without its dead
@@ -34,7 +34,7 @@ rk_flaw rk_predictor_flaw(const rk_plant_params *whole, const rk_plant_params *q
  * and has room for at least whole->delay + 2 numbers.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY if len is too small; RK_ERR_RANGE for what
- *         rk_predictor_flaw names. *predictor is written with RK_OK only.
+ *         rk_predictor_param_error names. *predictor is written with RK_OK only.
  */
 rk_status rk_predictor_init(rk_predictor *predictor, const rk_plant_params *whole,
                             const rk_plant_params *quick, rk_real *memory, size_t len,

@@ -2,7 +2,7 @@
 #ifndef REDKETTLE_DEVICE_RAMP_H
 #define REDKETTLE_DEVICE_RAMP_H
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -15,14 +15,15 @@ typedef struct rk_ramp {
     rk_real value;
 } rk_ramp;
 
-/** RK_FLAW_NONE, or what rk_ramp_init refuses. */
-rk_flaw rk_ramp_flaw(rk_real rate_up, rk_real rate_down, rk_real ts, rk_real start);
+/** RK_PARAM_ERROR_NONE, or what rk_ramp_init refuses. */
+rk_param_error rk_ramp_param_error(rk_real rate_up, rk_real rate_down, rk_real ts,
+                                   rk_real start);
 
 /**
  * Start at a value.
  *
  * Units   rates in the value's unit per s, > 0, infinite: a step; ts in s, > 0.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_ramp_flaw names.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_ramp_param_error names.
  */
 rk_status rk_ramp_init(rk_ramp *ramp, rk_real rate_up, rk_real rate_down, rk_real ts,
                        rk_real start);

@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -66,14 +66,14 @@ typedef struct rk_relay_result {
     int cycles;
 } rk_relay_result;
 
-/** RK_FLAW_NONE, or what rk_relay_init refuses. */
-rk_flaw rk_relay_flaw(const rk_relay_params *params, rk_real out_now);
+/** RK_PARAM_ERROR_NONE, or what rk_relay_init refuses. */
+rk_param_error rk_relay_param_error(const rk_relay_params *params, rk_real out_now);
 
 /**
  * Start from the output that stands on the valve now.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_relay_flaw names. *relay is written
- * with RK_OK only.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_relay_param_error names. *relay is
+ * written with RK_OK only.
  */
 rk_status rk_relay_init(rk_relay *relay, const rk_relay_params *params, rk_real out_now);
 

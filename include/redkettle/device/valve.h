@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/device/flaw.h>
+#include <redkettle/device/param_error.h>
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
@@ -27,13 +27,13 @@ typedef struct rk_valve {
     bool stroking; /* the drive is on its way */
 } rk_valve;
 
-/** RK_FLAW_NONE, or what rk_valve_init refuses. */
-rk_flaw rk_valve_flaw(const rk_valve_params *params, rk_real start);
+/** RK_PARAM_ERROR_NONE, or what rk_valve_init refuses. */
+rk_param_error rk_valve_param_error(const rk_valve_params *params, rk_real start);
 
 /**
  * Start at rest at a place, out-EU.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_valve_flaw names.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_valve_param_error names.
  */
 rk_status rk_valve_init(rk_valve *valve, const rk_valve_params *params, rk_real start);
 

@@ -41,25 +41,25 @@ typedef struct rk_figure_style {
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO if gnuplot cannot be run or fails; RK_ERR_MEMORY.
  */
-rk_status rk_figure_fit(const rk_loop_design *loop, const rk_record *record, const rk_fit *fit,
-                        const rk_hand *hand, const rk_fit *rival, const rk_figure_style *style,
-                        rk_text *image, rk_diag *diag);
+rk_status rk_figure_fit(const rk_design *loop, const rk_record *record, const rk_fit *fit,
+                        const rk_hand_fits *hand, const rk_fit *rival,
+                        const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /** Trials side by side: setpoint and PV above, OUT below, one time axis; a record made
  * elsewhere laid over them, its first row at 0 s, or NULL. Errors as rk_figure_fit. */
-rk_status rk_figure_trial(const rk_loop_design *loop, const rk_trial_plan *plan,
+rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
                           const rk_trial *const *trials, size_t count, const rk_record *overlay,
                           const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /** A step of OUT before there is a controller: PV with its gain, dead time and 63.2 % marked
  * above, OUT below. Errors as rk_figure_fit. */
-rk_status rk_figure_open_step(const rk_loop_design *loop, const rk_open_step *open,
+rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
                               const rk_trial *trial, const rk_figure_style *style,
                               rk_text *image, rk_diag *diag);
 
 /** Runs of a loop, one beside the other: setpoint and PV above, OUT below. Errors as
  * rk_figure_fit. */
-rk_status rk_figure_run(const rk_loop_design *loop, const rk_run_curves *runs, size_t count,
+rk_status rk_figure_run(const rk_design *loop, const rk_run_curves *runs, size_t count,
                         const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /**
@@ -67,15 +67,15 @@ rk_status rk_figure_run(const rk_loop_design *loop, const rk_run_curves *runs, s
  * best point, contours of Ms and the edge within which all requirements are met. Errors as
  * rk_figure_fit.
  */
-rk_status rk_figure_grid(const rk_loop_design *loop, const rk_search_plan *plan,
-                         const rk_grid *grid, const rk_grid_point *points, size_t best,
-                         const rk_figure_style *style, rk_text *image, rk_diag *diag);
+rk_status rk_figure_grid(const rk_design *loop, const rk_search_plan *plan, const rk_grid *grid,
+                         const rk_grid_point *points, size_t best, const rk_figure_style *style,
+                         rk_text *image, rk_diag *diag);
 
 /**
  * A record and what was seen in it: PV in its noise band above, OUT with its moves below, gaps
  * and findings marked where they happened. Errors as rk_figure_fit.
  */
-rk_status rk_figure_inspect(const rk_loop_design *loop, const rk_record *record,
+rk_status rk_figure_inspect(const rk_design *loop, const rk_record *record,
                             const rk_inspection *inspection, const rk_figure_style *style,
                             rk_text *image, rk_diag *diag);
 
@@ -84,7 +84,7 @@ rk_status rk_figure_inspect(const rk_loop_design *loop, const rk_record *record,
  * margins marked; and in the plane, the dead time's spiral and all, with -1 and the circle that
  * Ms keeps free. Errors as rk_figure_fit.
  */
-rk_status rk_figure_frequency(const rk_loop_design *loop, const rk_check *check,
+rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
                               const rk_check_plan *plan, const rk_figure_style *style,
                               rk_text *image, rk_diag *diag);
 
@@ -93,7 +93,7 @@ rk_status rk_figure_frequency(const rk_loop_design *loop, const rk_check *check,
  * 1 to RK_RATIONAL_MAX, and held at the loop's scan. Errors  as rk_figure_fit, and RK_ERR_RANGE
  * for the order.
  */
-rk_status rk_figure_model(const rk_loop_design *loop, int order, const rk_figure_style *style,
+rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_style *style,
                           rk_text *image, rk_diag *diag);
 
 #endif

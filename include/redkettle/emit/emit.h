@@ -29,10 +29,10 @@ enum { RK_BLOCK_NAME_CHARS = RK_NAME_CHARS + 16 };
  * case, ending in _controller; valid in C and in IEC 61131-3. "Blend Brix" gives
  * blend_brix_controller.
  */
-void rk_emit_block_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+void rk_emit_block_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
 /** The same for the plant twin: blend_brix_plant. */
-void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+void rk_emit_plant_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
 /**
  * The controller of a loop as program text at the loop's scan interval: an IEC 61131-3
@@ -41,15 +41,14 @@ void rk_emit_plant_name(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHAR
  * double or in single precision. Each is headed by where the numbers come from: record, model
  * with intervals, rule, margins.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check and
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_design_check and
  * rk_settings_pid_params, or if the loop has no scan, no settings or no output range;
  * RK_ERR_MEMORY.
  */
-rk_status rk_emit_st(const rk_loop_design *loop, rk_number number, rk_text *text,
-                     rk_diag *diag);
-rk_status rk_emit_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_st(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag);
+rk_status rk_emit_c_header(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag);
-rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag);
 
 /**
@@ -57,18 +56,18 @@ rk_status rk_emit_c_source(const rk_loop_design *loop, rk_number number, rk_text
  * block, or a C99 header and source. It starts at rest at the operating point and gives the
  * bits of rk_plant.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check, for a loop without model
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_design_check, for a loop without model
  * or scan, or a dead time of more than 65535 scans; RK_ERR_MEMORY.
  */
-rk_status rk_emit_plant_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_plant_st(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag);
-rk_status rk_emit_plant_c_header(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_plant_c_header(const rk_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag);
-rk_status rk_emit_plant_c_source(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag);
 
 /** The loop's name as a word: blend_brix. It stands before all names that the loop needs. */
-void rk_emit_prefix(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+void rk_emit_prefix(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
 /**
  * The controller as C99 for targets without floating point, NAME_controller_fixed: 32-bit
@@ -80,11 +79,11 @@ void rk_emit_prefix(const rk_loop_design *loop, char name[RK_BLOCK_NAME_CHARS]);
  * Errors  as rk_emit_c_source; RK_ERR_RANGE for a loop without PV's range, or gains that leave
  * too few digits; RK_ERR_UNSUPPORTED for the velocity algorithm and sums other than backward.
  */
-rk_status rk_emit_fixed_header(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_fixed_source(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_fixed_source(const rk_design *loop, rk_text *text, rk_diag *diag);
 
 /** That error, out-EU. Errors  as above. */
-rk_status rk_emit_fixed_error(const rk_loop_design *loop, double *error, rk_diag *diag);
+rk_status rk_emit_fixed_error(const rk_design *loop, double *error, rk_diag *diag);
 
 /**
  * The program that wires the blocks: a ramp for the setpoint, the controller, the twin behind a
@@ -94,12 +93,12 @@ rk_status rk_emit_fixed_error(const rk_loop_design *loop, double *error, rk_diag
  *
  * Errors  as rk_emit_st and rk_emit_plant_st; RK_ERR_RANGE for a scan below 0.1 ms.
  */
-rk_status rk_emit_program_st(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_program_st(const rk_design *loop, rk_number number, rk_text *text,
                              rk_diag *diag);
 
 /** Those variables as CSV: name, type, unit, low, high, initial, retain, meaning. Errors  as
  * rk_emit_program_st. */
-rk_status rk_emit_variables(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_variables(const rk_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag);
 
 /**
@@ -108,8 +107,7 @@ rk_status rk_emit_variables(const rk_loop_design *loop, rk_number number, rk_tex
  *
  * Errors  as rk_emit_program_st.
  */
-rk_status rk_emit_xml(const rk_loop_design *loop, rk_number number, rk_text *text,
-                      rk_diag *diag);
+rk_status rk_emit_xml(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag);
 
 /** A scan of the controller's test: what it is given, and what the device block answers. */
 typedef struct rk_vector {
@@ -126,7 +124,7 @@ typedef struct rk_vector {
  *
  * Errors  as rk_emit_st.
  */
-rk_status rk_vectors_create(const rk_loop_design *loop, rk_number number, rk_vector **rows,
+rk_status rk_vectors_create(const rk_design *loop, rk_number number, rk_vector **rows,
                             size_t *count, rk_diag *diag);
 
 /**
@@ -136,12 +134,12 @@ rk_status rk_vectors_create(const rk_loop_design *loop, rk_number number, rk_vec
  * Errors  as rk_emit_st and rk_emit_plant_st; RK_ERR_RANGE if single precision cannot hold
  * them.
  */
-rk_status rk_emit_single_create(const rk_loop_design *loop, bool twin, rk_single **made,
+rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **made,
                                 rk_diag *diag);
 
 /** What the emitted controller starts from unless it is told: the operating point's output
  * within the limits, or the low limit. Errors  as rk_emit_st. */
-rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_diag *diag);
+rk_status rk_emit_out_start(const rk_design *loop, double *out_start, rk_diag *diag);
 
 /**
  * Test vectors of the controller as CSV: scan, sp, pv, automatic (1 or 0), manual_out, and what
@@ -151,7 +149,7 @@ rk_status rk_emit_out_start(const rk_loop_design *loop, double *out_start, rk_di
  *
  * Errors  as rk_emit_st.
  */
-rk_status rk_emit_vectors(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_vectors(const rk_design *loop, rk_number number, rk_text *text,
                           rk_diag *diag);
 
 /**
@@ -160,17 +158,17 @@ rk_status rk_emit_vectors(const rk_loop_design *loop, rk_number number, rk_text 
  *
  * Errors  as rk_emit_st.
  */
-rk_status rk_emit_sheet(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_sheet_csv(const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_sheet(const rk_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_emit_sheet_csv(const rk_design *loop, rk_text *text, rk_diag *diag);
 
 /** The same with what a proof of the program text found, a line each, at the end. */
-rk_status rk_emit_sheet_proven(const rk_loop_design *loop, const char *const *proof, int lines,
+rk_status rk_emit_sheet_proven(const rk_design *loop, const char *const *proof, int lines,
                                rk_text *text, rk_diag *diag);
-rk_status rk_emit_sheet_csv_proven(const rk_loop_design *loop, const char *const *proof,
-                                   int lines, rk_text *text, rk_diag *diag);
+rk_status rk_emit_sheet_csv_proven(const rk_design *loop, const char *const *proof, int lines,
+                                   rk_text *text, rk_diag *diag);
 
 /** The difference equations and their coefficients alone. Errors  as rk_emit_st. */
-rk_status rk_emit_equations(const rk_loop_design *loop, rk_number number, rk_text *text,
+rk_status rk_emit_equations(const rk_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag);
 
 #endif

@@ -53,21 +53,21 @@ typedef struct rk_run_result {
 rk_status rk_json_run(const rk_run_result *result, rk_text *text, rk_diag *diag);
 
 /** hand and validation may be NULL. */
-rk_status rk_json_fit(const rk_fit *fit, const rk_hand *hand, const rk_validation *validation,
-                      rk_text *text, rk_diag *diag);
+rk_status rk_json_fit(const rk_fit *fit, const rk_hand_fits *hand,
+                      const rk_validation *validation, rk_text *text, rk_diag *diag);
 
 rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag);
 
 /** The settings are written in `form`; what they do is beside them, measures may be NULL; one
  * that has no such form gets nulls and says so. */
-rk_status rk_json_tune(const rk_tuning *tunings, const rk_measures *measures, int count,
+rk_status rk_json_tune(const rk_tuning *tunings, const rk_performance *measures, int count,
                        rk_form form, rk_text *text, rk_diag *diag);
 
 rk_status rk_json_search(const rk_search_result *result, const rk_requirements *requirements,
                          rk_text *text, rk_diag *diag);
 
-rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan,
-                        const rk_loop_design *loop, rk_text *text, rk_diag *diag);
+rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan, const rk_design *loop,
+                        rk_text *text, rk_diag *diag);
 
 rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *text,
                         rk_diag *diag);

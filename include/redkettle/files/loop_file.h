@@ -10,10 +10,10 @@
  * record's file name is taken relative to the loop file. Comments start with ; or #.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_FORMAT for a line, section, key or number
- * that cannot be read; RK_ERR_RANGE for a word that is not known, or as rk_loop_design_check.
+ * that cannot be read; RK_ERR_RANGE for a word that is not known, or as rk_design_check.
  *         diag says file:line.
  */
-rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *diag);
+rk_status rk_design_read(const char *path, rk_design *loop, rk_diag *diag);
 
 /**
  * Write the loop's model, what a relay test found, or its settings, back into the file's own
@@ -22,9 +22,8 @@ rk_status rk_loop_file_read(const char *path, rk_loop_design *loop, rk_diag *dia
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO; RK_ERR_MEMORY; RK_ERR_RANGE if the loop has none.
  */
-rk_status rk_loop_file_save_model(const char *path, const rk_loop_design *loop, rk_diag *diag);
-rk_status rk_loop_file_save_relay(const char *path, const rk_loop_design *loop, rk_diag *diag);
-rk_status rk_loop_file_save_settings(const char *path, const rk_loop_design *loop,
-                                     rk_diag *diag);
+rk_status rk_design_save_model(const char *path, const rk_design *loop, rk_diag *diag);
+rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag *diag);
+rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_diag *diag);
 
 #endif

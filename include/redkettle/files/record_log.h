@@ -17,11 +17,11 @@ typedef struct rk_record_log rk_record_log;
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO, and diag names the file; RK_ERR_MEMORY.
  */
-rk_status rk_record_log_create(const char *path, const rk_loop_design *loop, bool replace,
+rk_status rk_record_log_create(const char *path, const rk_design *loop, bool replace,
                                bool to_disk, rk_record_log **log, rk_diag *diag);
 
 /** The same for a running loop: behind the usual columns come SP, the mode and the alarms. */
-rk_status rk_record_log_create_run(const char *path, const rk_loop_design *loop, bool replace,
+rk_status rk_record_log_create_run(const char *path, const rk_design *loop, bool replace,
                                    bool to_disk, rk_record_log **log, rk_diag *diag);
 
 /** A row: time, s; OUT from then on; PV, NaN for none, which rk_record_read drops. RK_ERR_IO.

@@ -60,8 +60,8 @@ typedef struct rk_proof {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_emit_st, or for a plan without scans;
  *         RK_ERR_MEMORY; RK_ERR_IO if no temporary file can be written.
  */
-rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
-                   const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag);
+rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
+                           const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag);
 
 /**
  * The same for a block of the user's own, Structured Text whose last function block has the
@@ -70,10 +70,10 @@ rk_status rk_prove(const rk_loop_design *loop, const rk_program *program,
  * the design's bits: a scan counts whose OUT is off by more than a millionth of its range.
  * Values that are no numbers are left out.
  *
- * Errors  as rk_prove.
+ * Errors  as rk_proof_compute.
  */
-rk_status rk_prove_block(const rk_loop_design *loop, const char *text,
-                         const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag);
+rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
+                                 const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag);
 
 /** A twin beside a record. */
 typedef struct rk_twin_run {
@@ -91,8 +91,8 @@ typedef struct rk_twin_run {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_emit_plant_st; RK_ERR_FORMAT for text that
  * is no twin; RK_ERR_DATA for a record of fewer than 2 rows; RK_ERR_MEMORY.
  */
-rk_status rk_twin_on_record(const rk_loop_design *loop, const char *plant_st,
-                            const rk_record *record, rk_twin_run *run, rk_diag *diag);
+rk_status rk_twin_run_compute(const rk_design *loop, const char *plant_st,
+                              const rk_record *record, rk_twin_run *run, rk_diag *diag);
 void rk_twin_run_free(rk_twin_run *run);
 
 /** In a sentence: "20,726 scans, no bit differs", or what does. */

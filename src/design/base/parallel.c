@@ -29,7 +29,7 @@ static void *begin(void *given)
     return NULL;
 }
 
-void rki_share(size_t count, size_t grain, int threads, rki_part *work, void *user)
+void rki_parallel(size_t count, size_t grain, int threads, rki_part *work, void *user)
 {
     const size_t grains = (count + grain - 1) / grain;
     const size_t many = grains < (size_t)threads ? grains : (size_t)threads;

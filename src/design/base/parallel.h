@@ -17,6 +17,6 @@ int rki_threads(int asked);
  * Do `count` items in at most so many parts at once, each of whole grains but for the last; a
  * part whose thread cannot be started is done by the caller. Returns when all are done.
  */
-void rki_share(size_t count, size_t grain, int threads, rki_part *work, void *user);
+void rki_parallel(size_t count, size_t grain, int threads, rki_part *work, void *user);
 
 #endif

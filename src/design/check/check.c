@@ -42,7 +42,7 @@ static rk_status check_plan(const rk_check_plan *p, rk_diag *diag)
 }
 
 /* Are the margins kept at this scan that are asked and that the continuous loop has? */
-static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const rk_check *c,
+static bool keeps(const rk_design *loop, const rk_check_plan *plan, const rk_check *c,
                   double ts, rk_status *status)
 {
     const rk_sampling sampling = {ts, plan->delay_scans * ts, loop->settings.integral};
@@ -52,7 +52,7 @@ static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const r
     int i;
 
     if (loop->settings.ti < ts || *status != RK_OK) return false;
-    *status = rk_sampled_margins(&loop->model, &loop->settings, &sampling, &m, NULL);
+    *status = rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &m, NULL);
     if (*status != RK_OK || !m.stable) return false;
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         if (i >= RK_REQUIRE_OVERSHOOT || !c->verdict.line_met[i]) {
@@ -67,8 +67,7 @@ static bool keeps(const rk_loop_design *loop, const rk_check_plan *plan, const r
 #define SCAN_STEP 2.0
 enum { SCAN_STEPS = 16, SCAN_HALVINGS = 8 };
 
-static rk_status find_slowest(const rk_loop_design *loop, const rk_check_plan *plan,
-                              rk_check *c)
+static rk_status find_slowest(const rk_design *loop, const rk_check_plan *plan, rk_check *c)
 {
     rk_status status = RK_OK;
     const bool up = keeps(loop, plan, c, loop->ts, &status);
@@ -97,15 +96,16 @@ static rk_status find_slowest(const rk_loop_design *loop, const rk_check_plan *p
     return status;
 }
 
-static rk_status look_at_sampling(const rk_loop_design *loop, const rk_check_plan *plan,
-                                  rk_check *c, rk_diag *diag)
+static rk_status look_at_sampling(const rk_design *loop, const rk_check_plan *plan, rk_check *c,
+                                  rk_diag *diag)
 {
     const rk_sampling sampling = {loop->ts, plan->delay_scans * loop->ts,
                                   loop->settings.integral};
     rk_status status;
 
     if (isnan(loop->ts)) return RK_OK;
-    status = rk_sampled_margins(&loop->model, &loop->settings, &sampling, &c->sampled, diag);
+    status =
+        rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &c->sampled, diag);
     if (status != RK_OK) return status;
     c->has_sampled = true;
     if (c->margins.stable) {
@@ -116,7 +116,7 @@ static rk_status look_at_sampling(const rk_loop_design *loop, const rk_check_pla
 }
 
 /* The end of the stable kc on kc's own side, of the loop as it runs. */
-static double unstable_from(const rk_loop_design *loop, const rk_check *c)
+static double unstable_from(const rk_design *loop, const rk_check *c)
 {
     const rk_margins *m = c->has_sampled ? &c->sampled : &c->margins;
     const double end = loop->settings.kc > 0 ? m->kc_stable[1] : m->kc_stable[0];
@@ -124,38 +124,37 @@ static double unstable_from(const rk_loop_design *loop, const rk_check *c)
     return m->kc_range_exists && isfinite(end) && end * loop->settings.kc > 0 ? end : nan("");
 }
 
-static rk_status look_at_valve(const rk_loop_design *loop, const rk_check_plan *plan,
+static rk_status look_at_valve(const rk_design *loop, const rk_check_plan *plan,
                                const rk_conditions *conditions, rk_check *c, rk_diag *diag)
 {
-    const rk_limits limits = rk_loop_design_limits(loop);
+    const rk_limits limits = rk_design_limits(loop);
     const rk_model *m = &loop->model;
     rk_status status;
     double step;
     size_t i;
 
-    c->has_operating =
-        rk_loop_design_has_out_range(loop) && conditions->limits.low == limits.low;
+    c->has_operating = rk_design_has_out_range(loop) && conditions->limits.low == limits.low;
     if (!c->has_operating) return RK_OK;
-    status = rk_operating_find(m, &limits, m->pv0, &c->start, diag);
+    status = rk_operating_compute(m, &limits, m->pv0, &c->start, diag);
     if (status == RK_OK) {
-        status =
-            rk_operating_find(m, &limits, m->pv0 + c->requirements.sp_step, &c->stepped, diag);
+        status = rk_operating_compute(m, &limits, m->pv0 + c->requirements.sp_step, &c->stepped,
+                                      diag);
     }
     for (i = 0; i < plan->setpoints && status == RK_OK; i++) {
-        status = rk_operating_find(m, &limits, plan->setpoint[i], &c->held[i], diag);
+        status = rk_operating_compute(m, &limits, plan->setpoint[i], &c->held[i], diag);
     }
     step = rk_windup_step(m, &limits);
     if (status != RK_OK || isnan(step) || !c->margins.stable || loop->settings.ti < loop->ts) {
         return status;
     }
-    status = rk_windup_try(m, &loop->settings, conditions, step, &c->windup, diag);
+    status = rk_windup_compute(m, &loop->settings, conditions, step, &c->windup, diag);
     c->has_windup = status == RK_OK;
     return status;
 }
 
-static rk_status look_at_arithmetic(const rk_loop_design *loop, rk_check *c, rk_diag *diag)
+static rk_status look_at_arithmetic(const rk_design *loop, rk_check *c, rk_diag *diag)
 {
-    const double largest = rk_loop_design_has_out_range(loop)
+    const double largest = rk_design_has_out_range(loop)
                                ? fmax(fabs(loop->out_low), fabs(loop->out_high))
                                : fmax(fabs(loop->model.out0), 1.0);
 
@@ -164,60 +163,62 @@ static rk_status look_at_arithmetic(const rk_loop_design *loop, rk_check *c, rk_
         c->stall_error = rk_stall_error(&loop->settings, loop->ts, largest);
     }
     if (!(loop->plant.stiction > 0) || !c->margins.stable) return RK_OK;
-    return rk_cycle_predict(&loop->model, &loop->settings, loop->plant.stiction, &c->cycle,
-                            diag);
+    return rk_limit_cycle_compute(&loop->model, &loop->settings, loop->plant.stiction,
+                                  &c->cycle, diag);
 }
 
-static rk_status look_at_models(const rk_loop_design *loop, const rk_check_plan *plan,
-                                rk_check *c, rk_diag *diag)
+static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan, rk_check *c,
+                                rk_diag *diag)
 {
     double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
-    rk_spread spread;
+    rk_model_set spread;
     rk_status status;
 
     if (!plan->uncertain || !c->margins.stable) return RK_OK;
-    status = rk_spread_box(&loop->model, plan->model_error, RK_OVER_WORST, &spread, diag);
+    status =
+        rk_model_set_from_part(&loop->model, plan->model_error, RK_OVER_WORST, &spread, diag);
     if (status == RK_OK) {
-        status = rk_worst_find(&spread, &loop->settings, &c->box, diag);
+        status = rk_worst_compute(&spread, &loop->settings, &c->box, diag);
     }
     if (status == RK_OK) {
-        status = rk_worst_survived(&loop->model, &loop->settings, &c->survived, diag);
+        status = rk_worst_survived_compute(&loop->model, &loop->settings, &c->survived, diag);
     }
     if (status != RK_OK) return status;
     c->has_box = true;
     memcpy(covariance, loop->covariance, sizeof covariance);
-    if (rk_spread_region(&loop->model, covariance, RK_OVER_WORST, &spread, NULL) != RK_OK) {
+    if (rk_model_set_from_covariance(&loop->model, covariance, RK_OVER_WORST, &spread, NULL) !=
+        RK_OK) {
         return RK_OK; /* not known */
     }
     c->has_region = true;
-    return rk_worst_find(&spread, &loop->settings, &c->region, diag);
+    return rk_worst_compute(&spread, &loop->settings, &c->region, diag);
 }
 
-static rk_status judge(const rk_loop_design *loop, const rk_conditions *conditions, rk_check *c,
+static rk_status judge(const rk_design *loop, const rk_conditions *conditions, rk_check *c,
                        rk_diag *diag)
 {
     double figure[RK_REQUIRE_COUNT];
-    rk_status status = rk_measure_figures(&c->requirements, &loop->model, &loop->settings,
+    rk_status status = rk_figures_compute(&c->requirements, &loop->model, &loop->settings,
                                           conditions, &c->margins, figure, diag);
 
     if (status != RK_OK) return status;
     c->verdict = rk_requirements_check(&c->requirements, c->margins.stable, figure);
     if (!c->verdict.met) {
-        status = rk_mend_find(&c->requirements, &loop->model, &loop->settings, conditions,
-                              &c->verdict, c->mends, diag);
+        status = rk_remedies_compute(&c->requirements, &loop->model, &loop->settings,
+                                     conditions, &c->verdict, c->mends, diag);
     }
     return status;
 }
 
-rk_status rk_check_run(const rk_loop_design *loop, const rk_check_plan *plan, rk_check *check,
-                       rk_diag *diag)
+rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_check *check,
+                           rk_diag *diag)
 {
     rk_conditions conditions;
     rk_check made;
     rk_status status;
 
     if (loop == NULL || plan == NULL || check == NULL) return RK_ERR_ARG;
-    status = rk_loop_design_check(loop, diag);
+    status = rk_design_check(loop, diag);
     if (status == RK_OK) {
         status = check_plan(plan, diag);
     }
@@ -226,9 +227,9 @@ rk_status rk_check_run(const rk_loop_design *loop, const rk_check_plan *plan, rk
         return rk_diag_set(diag, RK_ERR_RANGE, "a check needs a model and settings");
     }
     memset(&made, 0, sizeof made);
-    made.requirements = rk_loop_design_requirements(loop);
-    conditions = rk_loop_design_conditions(loop);
-    status = rk_margins_check(&loop->model, &loop->settings, &made.margins, diag);
+    made.requirements = rk_design_requirements(loop);
+    conditions = rk_design_conditions(loop);
+    status = rk_margins_compute(&loop->model, &loop->settings, &made.margins, diag);
     if (status == RK_OK) {
         status = judge(loop, &conditions, &made, diag);
     }
@@ -236,8 +237,9 @@ rk_status rk_check_run(const rk_loop_design *loop, const rk_check_plan *plan, rk
         status = look_at_sampling(loop, plan, &made, diag);
     }
     if (status == RK_OK) {
-        status = rk_gain_limits_find(&made.requirements, &loop->model, &loop->settings,
-                                     &conditions, unstable_from(loop, &made), &made.gain, diag);
+        status =
+            rk_gain_limits_compute(&made.requirements, &loop->model, &loop->settings,
+                                   &conditions, unstable_from(loop, &made), &made.gain, diag);
     }
     if (status == RK_OK) {
         status = look_at_valve(loop, plan, &conditions, &made, diag);

@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdio.h>
 
-static void add_sign_finding(const rk_loop_design *loop, rk_findings *findings)
+static void add_sign_finding(const rk_design *loop, rk_findings *findings)
 {
     if (loop->settings.kc * loop->model.gain > 0) return;
     rk_findings_add(
@@ -14,7 +14,7 @@ static void add_sign_finding(const rk_loop_design *loop, rk_findings *findings)
         loop->settings.kc, loop->model.gain);
 }
 
-static void add_unstable_finding(const rk_loop_design *loop, const rk_margins *m,
+static void add_unstable_finding(const rk_design *loop, const rk_margins *m,
                                  rk_findings *findings)
 {
     char advice[128] = "no kc is stable with these times: raise ti";
@@ -29,8 +29,7 @@ static void add_unstable_finding(const rk_loop_design *loop, const rk_margins *m
                     loop->settings.kc);
 }
 
-static void add_scan_findings(const rk_loop_design *loop, const rk_margins *m,
-                              rk_findings *findings)
+static void add_scan_findings(const rk_design *loop, const rk_margins *m, rk_findings *findings)
 {
     if (isnan(loop->ts)) return;
     if (m->stable && m->delay_margin < 2.0 * loop->ts) {
@@ -48,7 +47,7 @@ static void add_scan_findings(const rk_loop_design *loop, const rk_margins *m,
 }
 
 /* P-only: a self-regulating process stays off its setpoint, an integrating one under a load. */
-static void add_offset_finding(const rk_loop_design *loop, rk_findings *findings)
+static void add_offset_finding(const rk_design *loop, rk_findings *findings)
 {
     const double kc = loop->settings.kc;
 
@@ -67,7 +66,7 @@ static void add_offset_finding(const rk_loop_design *loop, rk_findings *findings
 }
 
 /* What sampling costs: a loop that is only stable, or only as asked, in continuous time. */
-static void add_sampled_findings(const rk_loop_design *loop, rk_check *c)
+static void add_sampled_findings(const rk_design *loop, rk_check *c)
 {
     const rk_margins *s = &c->sampled;
     double figure[RK_REQUIRE_COUNT];
@@ -106,8 +105,7 @@ static void add_sampled_findings(const rk_loop_design *loop, rk_check *c)
 /* A scan is a whole number of tasks to so many parts. */
 #define WHOLE 1e-6
 
-static void add_timing_findings(const rk_loop_design *loop, const rk_check_plan *plan,
-                                rk_check *c)
+static void add_timing_findings(const rk_design *loop, const rk_check_plan *plan, rk_check *c)
 {
     const double tasks = loop->ts / plan->task;
 
@@ -136,7 +134,7 @@ static void add_timing_findings(const rk_loop_design *loop, const rk_check_plan 
     }
 }
 
-static void add_hold_finding(const rk_loop_design *loop, const rk_operating *o, double sp,
+static void add_hold_finding(const rk_design *loop, const rk_operating *o, double sp,
                              rk_findings *findings)
 {
     if (o->holds) return;
@@ -146,7 +144,7 @@ static void add_hold_finding(const rk_loop_design *loop, const rk_operating *o, 
                     sp, loop->pv_units, o->out, loop->out_units, o->pv_low, o->pv_high);
 }
 
-static void add_operating_findings(const rk_loop_design *loop, const rk_check_plan *plan,
+static void add_operating_findings(const rk_design *loop, const rk_check_plan *plan,
                                    rk_check *c)
 {
     const rk_requirements *r = &c->requirements;
@@ -169,7 +167,7 @@ static void add_operating_findings(const rk_loop_design *loop, const rk_check_pl
 /* An error that is lost matters where nobody would take it for noise. */
 #define LOST_PART 1e-4
 
-static void add_arithmetic_findings(const rk_loop_design *loop, rk_check *c)
+static void add_arithmetic_findings(const rk_design *loop, rk_check *c)
 {
     const double span = isnan(loop->pv_low) ? nan("") : loop->pv_high - loop->pv_low;
 
@@ -199,7 +197,7 @@ static void add_arithmetic_findings(const rk_loop_design *loop, rk_check *c)
 /* Beyond the overshoot without limits by so much of the step windup shows, percent. */
 #define WOUND_UP 5.0
 
-static void add_windup_findings(const rk_loop_design *loop, rk_check *c)
+static void add_windup_findings(const rk_design *loop, rk_check *c)
 {
     const rk_windup *w = &c->windup;
     const rk_windup_run *own = &w->ways[loop->settings.anti_windup];
@@ -238,7 +236,7 @@ static void add_worst_findings(const rk_check_plan *plan, rk_check *c)
     }
 }
 
-void rki_check_judge(const rk_loop_design *loop, const rk_check_plan *plan, rk_check *c)
+void rki_check_judge(const rk_design *loop, const rk_check_plan *plan, rk_check *c)
 {
     add_sign_finding(loop, &c->findings);
     if (c->findings.count == 0) {

@@ -5,6 +5,6 @@
 #include <redkettle/design/check/check.h>
 
 /** Everything doubtful in what a check has found. */
-void rki_check_judge(const rk_loop_design *loop, const rk_check_plan *plan, rk_check *check);
+void rki_check_judge(const rk_design *loop, const rk_check_plan *plan, rk_check *check);
 
 #endif

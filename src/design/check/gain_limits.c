@@ -28,7 +28,7 @@ static bool met_at(const seeker *s, double kc, rk_status *status)
     rk_margins m;
 
     settings.kc = kc;
-    *status = rk_margins_check(s->model, &settings, &m, NULL);
+    *status = rk_margins_compute(s->model, &settings, &m, NULL);
     if (*status != RK_OK || !m.stable) return false;
     rk_margins_figures(&m, figure);
     return rk_require_is_least(s->what) ? figure[s->what] >= s->limit
@@ -81,7 +81,7 @@ static rk_status noise_border(const rk_model *model, const rk_settings *settings
                               const rk_conditions *c, double most, double size, double *kc)
 {
     enum { N = 16, TURNS = 4 };
-    const rk_sweep_plan plan = rk_measure_noise_plan(model, settings, c);
+    const rk_sweep_plan plan = rk_noise_sweep_plan(model, settings, c);
     double low = settings->kc * 1e-3,
            high = fabs(most) < fabs(settings->kc * 1e3) ? most : settings->kc * 1e3;
     rk_settings tried[N];
@@ -96,7 +96,7 @@ static rk_status noise_border(const rk_model *model, const rk_settings *settings
             tried[i] = *settings;
             tried[i].kc = low * pow(high / low, (double)i / (N - 1));
         }
-        status = rk_sweep(&plan, tried, N, results, NULL);
+        status = rk_sweep_compute(&plan, tried, N, results, NULL);
         if (status != RK_OK) return status;
         for (i = 0; i < N && !(results[i].noise.out >= size); i++) {
             continue;
@@ -133,9 +133,9 @@ static rk_status find_noise(const rk_requirements *asked, const rk_model *model,
     return status == RK_ERR_RANGE ? RK_OK : status;
 }
 
-rk_status rk_gain_limits_find(const rk_requirements *asked, const rk_model *model,
-                              const rk_settings *settings, const rk_conditions *conditions,
-                              double unstable_from, rk_gain_limits *limits, rk_diag *diag)
+rk_status rk_gain_limits_compute(const rk_requirements *asked, const rk_model *model,
+                                 const rk_settings *settings, const rk_conditions *conditions,
+                                 double unstable_from, rk_gain_limits *limits, rk_diag *diag)
 {
     rk_gain_limits made = {.on_off = unstable_from};
     rk_status status;

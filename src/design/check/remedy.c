@@ -56,10 +56,10 @@ static int nearest(const rk_requirements *asked, const rki_point points[VALUES],
     return -1;
 }
 
-static rk_mend choose(const rk_requirements *asked, const rk_settings *settings,
-                      rki_point points[2][VALUES], int line)
+static rk_remedy choose(const rk_requirements *asked, const rk_settings *settings,
+                        rki_point points[2][VALUES], int line)
 {
-    rk_mend mend = {false, false, 0.0, false};
+    rk_remedy mend = {false, false, 0.0, false};
     int all, kc;
 
     for (all = 1; all >= 0; all--) {
@@ -71,17 +71,17 @@ static rk_mend choose(const rk_requirements *asked, const rk_settings *settings,
 
             if (at < 0 || abs(at - MIDDLE) >= least) continue;
             least = abs(at - MIDDLE);
-            mend = (rk_mend){kc == 1, kc == 0, kc == 1 ? s.kc : s.ti, all == 1};
+            mend = (rk_remedy){kc == 1, kc == 0, kc == 1 ? s.kc : s.ti, all == 1};
         }
         if (least < VALUES) return mend;
     }
     return mend;
 }
 
-rk_status rk_mend_find(const rk_requirements *asked, const rk_model *model,
-                       const rk_settings *settings, const rk_conditions *conditions,
-                       const rk_verdict *verdict, rk_mend mends[RK_REQUIRE_COUNT],
-                       rk_diag *diag)
+rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *model,
+                              const rk_settings *settings, const rk_conditions *conditions,
+                              const rk_verdict *verdict, rk_remedy mends[RK_REQUIRE_COUNT],
+                              rk_diag *diag)
 {
     rk_search_plan plan;
     rki_search_run run = {.plan = &plan};

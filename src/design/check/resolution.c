@@ -93,10 +93,10 @@ static double pv_amplitude(const rk_model *model, double w, double jump)
     return most;
 }
 
-rk_status rk_cycle_predict(const rk_model *model, const rk_settings *settings, double jump,
-                           rk_cycle *cycle, rk_diag *diag)
+rk_status rk_limit_cycle_compute(const rk_model *model, const rk_settings *settings,
+                                 double jump, rk_limit_cycle *cycle, rk_diag *diag)
 {
-    rk_cycle made = {false, nan(""), nan("")};
+    rk_limit_cycle made = {false, nan(""), nan("")};
     rki_openloop loop;
     double w = 0;
     rk_status status = rk_model_check(model, diag);
@@ -114,7 +114,7 @@ rk_status rk_cycle_predict(const rk_model *model, const rk_settings *settings, d
         w = find_frequency(&loop);
     }
     if (w > 0) {
-        made = (rk_cycle){true, 2.0 * RKI_PI / w, pv_amplitude(model, w, jump)};
+        made = (rk_limit_cycle){true, 2.0 * RKI_PI / w, pv_amplitude(model, w, jump)};
     }
     *cycle = made;
     return RK_OK;

@@ -178,7 +178,7 @@ static void move_to(rk_bump *b, double out)
 static bool is_steady(rk_bump *b, double pv)
 {
     const double span = b->plan.pv_high - b->plan.pv_low;
-    rki_slope line;
+    rki_trend line;
 
     if (b->watched == b->window) {
         memmove(b->time, b->time + 1, (b->window - 1) * sizeof(double));
@@ -188,8 +188,8 @@ static bool is_steady(rk_bump *b, double pv)
     b->time[b->watched] = b->scan * b->plan.ts;
     b->pv[b->watched++] = pv;
     if (b->watched < b->window) return false;
-    line = rki_slope_of(b->time, b->pv, 0, b->window - 1);
-    return rki_slope_is_steady(&line, isfinite(span) ? STILL * span : 0.0);
+    line = rki_trend_of(b->time, b->pv, 0, b->window - 1);
+    return rki_trend_is_steady(&line, isfinite(span) ? STILL * span : 0.0);
 }
 
 static void wait_or_move(rk_bump *b, double pv)

@@ -230,8 +230,8 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
     return RK_OK;
 }
 
-rk_status rk_fit_run(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
-                     rk_diag *diag)
+rk_status rk_fit_compute(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
+                         rk_diag *diag)
 {
     rki_bench bench;
     rk_fit *made;
@@ -254,16 +254,17 @@ rk_status rk_fit_run(const rk_record *record, const rk_fit_plan *plan, rk_fit *f
     return status;
 }
 
-rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag)
+rk_status rk_fit_compute_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit,
+                              rk_diag *diag)
 {
     rk_fit_plan plan = rk_fit_plan_make();
 
     plan.any_kind = false;
     plan.kind = kind;
-    return rk_fit_run(record, &plan, fit, diag);
+    return rk_fit_compute(record, &plan, fit, diag);
 }
 
-void rk_fit_to_loop(const rk_fit *fit, rk_loop_design *loop)
+void rk_fit_to_loop(const rk_fit *fit, rk_design *loop)
 {
     loop->has_model = true;
     loop->model = fit->model;

@@ -97,7 +97,8 @@ static double slope_at(const sheet *s, size_t i, size_t half)
     return ty / tt;
 }
 
-static void add(rk_hand *hand, const sheet *s, const char *method, double tau, double theta)
+static void add(rk_hand_fits *hand, const sheet *s, const char *method, double tau,
+                double theta)
 {
     rk_hand_fit *made = &hand->fit[hand->count];
 
@@ -112,7 +113,7 @@ static void add(rk_hand *hand, const sheet *s, const char *method, double tau, d
     hand->count++;
 }
 
-static void add_tangent(rk_hand *hand, const sheet *s)
+static void add_tangent(rk_hand_fits *hand, const sheet *s)
 {
     const double way = s->after - s->before;
     const size_t half = (size_t)fmax(0.5 * SLOPE_PART * (double)(s->rows - s->move), 1.0);
@@ -132,7 +133,7 @@ static void add_tangent(rk_hand *hand, const sheet *s)
     }
 }
 
-static void read_sheet(rk_hand *hand, const sheet *s)
+static void read_sheet(rk_hand_fits *hand, const sheet *s)
 {
     const double t28 = time_at(s, 0.283), t35 = time_at(s, 0.353);
     const double t63 = time_at(s, 0.632), t85 = time_at(s, 0.853), begins = time_at(s, 0.05);
@@ -150,7 +151,7 @@ static void read_sheet(rk_hand *hand, const sheet *s)
     add_tangent(hand, s);
 }
 
-rk_status rk_fit_by_hand(const rk_record *record, rk_hand *hand, rk_diag *diag)
+rk_status rk_hand_fits_compute(const rk_record *record, rk_hand_fits *hand, rk_diag *diag)
 {
     sheet s;
 

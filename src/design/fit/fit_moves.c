@@ -32,11 +32,11 @@ static rk_status slice(const rk_record *record, double from, double to, rk_recor
 static rk_status fit_move(const rk_record *record, rk_model_kind kind,
                           const rk_inspection *seen, size_t k, rk_move_fit *made, rk_diag *diag)
 {
-    const rk_move *m = &seen->move[k];
-    const double before = k > 0 ? seen->move[k - 1].until : 0.0;
+    const rk_move *m = &seen->facts.move[k];
+    const double before = k > 0 ? seen->facts.move[k - 1].until : 0.0;
     const double lead =
-        fmin(LEAD_ROWS * seen->interval, k > 0 ? LEAD_PART * (m->at - before) : m->at);
-    const double end = k + 1 < seen->moves ? seen->move[k + 1].at : HUGE_VAL;
+        fmin(LEAD_ROWS * seen->facts.interval, k > 0 ? LEAD_PART * (m->at - before) : m->at);
+    const double end = k + 1 < seen->facts.moves ? seen->facts.move[k + 1].at : HUGE_VAL;
     rk_diag why = {RK_OK, ""};
     rk_record *part = NULL;
     rk_status status = slice(record, m->at - lead, end, &part, diag);
@@ -45,7 +45,7 @@ static rk_status fit_move(const rk_record *record, rk_model_kind kind,
     made->from = m->from;
     made->to = m->to;
     if (status == RK_OK) {
-        status = rk_fit_kind(part, kind, &made->fit, &why);
+        status = rk_fit_compute_kind(part, kind, &made->fit, &why);
         made->fitted = status == RK_OK;
         if (status != RK_ERR_MEMORY) {
             status = RK_OK; /* a move too short to fit is none the worse */
@@ -113,8 +113,8 @@ static void compare(rk_move_fits *f)
     }
 }
 
-rk_status rk_fit_moves(const rk_record *record, rk_model_kind kind, rk_move_fits *fits,
-                       rk_diag *diag)
+rk_status rk_move_fits_compute(const rk_record *record, rk_model_kind kind, rk_move_fits *fits,
+                               rk_diag *diag)
 {
     const rk_inspect_plan plan = rk_inspect_plan_make();
     rk_inspection *seen;
@@ -124,12 +124,12 @@ rk_status rk_fit_moves(const rk_record *record, rk_model_kind kind, rk_move_fits
     if (record == NULL || fits == NULL) return RK_ERR_ARG;
     seen = rk_memory_create(1, sizeof *seen);
     if (seen == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit the moves");
-    status = rk_inspect(record, &plan, seen, diag);
+    status = rk_inspection_compute(record, &plan, seen, diag);
     memset(fits, 0, sizeof *fits);
-    if (status == RK_OK && seen->moves == 0) {
+    if (status == RK_OK && seen->facts.moves == 0) {
         status = rk_diag_set(diag, RK_ERR_DATA, "OUT never moves: there are no moves to fit");
     }
-    for (k = 0; status == RK_OK && k < seen->moves && k < RK_MOVE_FITS_MAX; k++) {
+    for (k = 0; status == RK_OK && k < seen->facts.moves && k < RK_MOVE_FITS_MAX; k++) {
         status = fit_move(record, kind, seen, k, &fits->move[k], diag);
         fits->count = k + 1;
     }

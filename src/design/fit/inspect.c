@@ -36,23 +36,27 @@ static void judge_sampling(const rki_columns_view *v, const rk_inspect_plan *pla
     size_t uneven = 0, i;
 
     for (i = 1; i < v->rows; i++) {
-        uneven +=
-            fabs(v->time[i] - v->time[i - 1] - made->interval) > IRREGULAR * made->interval;
+        uneven += fabs(v->time[i] - v->time[i - 1] - made->facts.interval) >
+                  IRREGULAR * made->facts.interval;
     }
     if (uneven > v->rows / 20) {
         rk_findings_add(
             f, RK_LEVEL_NOTE,
             "nothing for this fit; a logger that samples at a fixed interval is better",
             "rows come irregularly: %zu of %zu intervals are off the median of %.4g s", uneven,
-            v->rows - 1, made->interval);
+            v->rows - 1, made->facts.interval);
     }
-    for (i = 0; i < made->gaps && i < TOLD; i++) {
+    for (i = 0; i < made->facts.gaps && i < TOLD; i++) {
         rk_findings_add(
-            f, made->gap[i].length > 0.1 * made->duration ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE,
+            f,
+            made->facts.gap[i].length > 0.1 * made->facts.duration ? RK_LEVEL_CAUTION
+                                                                   : RK_LEVEL_NOTE,
             "check that OUT did not move and nothing happened meanwhile",
-            "no rows for %.4g s, from %.6g s on%s", made->gap[i].length, made->gap[i].at,
-            i == TOLD - 1 && made->gaps > TOLD ? ", and more gaps behind it" : "");
-        rk_findings_place(f, made->gap[i].at, made->gap[i].at + made->gap[i].length);
+            "no rows for %.4g s, from %.6g s on%s", made->facts.gap[i].length,
+            made->facts.gap[i].at,
+            i == TOLD - 1 && made->facts.gaps > TOLD ? ", and more gaps behind it" : "");
+        rk_findings_place(f, made->facts.gap[i].at,
+                          made->facts.gap[i].at + made->facts.gap[i].length);
     }
     if (plan->dropped > 0) {
         rk_findings_add(f, 20 * plan->dropped > plan->read ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE,
@@ -71,21 +75,21 @@ static void judge_moves(const rki_columns_view *v, const rk_inspect_plan *plan,
     double under_way = 0;
     size_t on_limit = 0, i;
 
-    if (made->moves == 0) {
+    if (made->facts.moves == 0) {
         rk_findings_add(
             f, RK_LEVEL_UNFIT, "move OUT in manual and record again; check the column",
-            "OUT never moves%s", made->out_noise > 0 ? " by more than its jitter" : "");
+            "OUT never moves%s", made->facts.out_noise > 0 ? " by more than its jitter" : "");
         return;
     }
-    for (i = 0; i < made->moves && i < RK_MOVES_MAX; i++) {
-        under_way += made->move[i].until - made->move[i].at;
+    for (i = 0; i < made->facts.moves && i < RK_MOVES_MAX; i++) {
+        under_way += made->facts.move[i].until - made->facts.move[i].at;
     }
-    if (under_way > ALWAYS_MOVING * made->duration || made->moves > RK_MOVES_MAX) {
+    if (under_way > ALWAYS_MOVING * made->facts.duration || made->facts.moves > RK_MOVES_MAX) {
         rk_findings_add(
             f, RK_LEVEL_CAUTION,
             "make the step test in manual: a controller's own moves hide the process",
             "OUT moves for %.0f %% of the time: was the loop in automatic?",
-            100.0 * fmin(under_way / made->duration, 1.0));
+            100.0 * fmin(under_way / made->facts.duration, 1.0));
     }
     for (i = 0; i < v->rows; i++) {
         on_limit += v->out[i] <= plan->out_low || v->out[i] >= plan->out_high;
@@ -118,7 +122,7 @@ static void judge_sensor(const rki_columns_view *v, rk_inspection *made)
         return;
     }
     /* Without noise PV stands still whenever OUT does. */
-    if (!(made->noise > made->quantum)) return;
+    if (!(made->facts.noise > made->facts.quantum)) return;
     /* Of equal neighbours by chance, outside this run: runs grow with the log of the rows. */
     chance = fmax((double)(equal + 1 - longest) / (double)(v->rows - longest + 1), 1e-6);
     if (chance >= 0.9 || (double)longest < 10 + (3 * log((double)v->rows) / -log(chance)))
@@ -160,7 +164,7 @@ static void judge_range(const rki_columns_view *v, const rk_inspect_plan *plan,
 
 static void judge_spikes(const rki_columns_view *v, rk_inspection *made)
 {
-    const double least = fmax(SPIKE * made->noise, 0.02 * made->pv_moved);
+    const double least = fmax(SPIKE * made->facts.noise, 0.02 * made->facts.pv_moved);
     size_t first = 0, i;
 
     for (i = 1; i + 1 < v->rows; i++) {
@@ -182,18 +186,19 @@ static void judge_spikes(const rki_columns_view *v, rk_inspection *made)
 enum { STEADY_ROWS = 8 };
 
 static rk_yes_no steady(const rki_columns_view *v, size_t first, size_t end,
-                        const rk_inspection *made, rki_slope *line)
+                        const rk_inspection *made, rki_trend *line)
 {
     if (end < first + STEADY_ROWS) return RK_NOT_KNOWN;
-    *line = rki_slope_of(v->time, v->pv, first, end - 1);
-    return rki_slope_is_steady(line, fmax(made->quantum, 0.01 * made->pv_moved)) ? RK_YES
-                                                                                 : RK_NO;
+    *line = rki_trend_of(v->time, v->pv, first, end - 1);
+    return rki_trend_is_steady(line, fmax(made->facts.quantum, 0.01 * made->facts.pv_moved))
+               ? RK_YES
+               : RK_NO;
 }
 
 static void judge_before(const rki_columns_view *v, rk_inspection *made)
 {
-    const size_t before = rki_rows_before(v, made);
-    rki_slope line;
+    const size_t before = rki_rows_before(v, &made->facts);
+    rki_trend line;
 
     made->steady_before = steady(v, 0, before, made, &line);
     if (made->steady_before == RK_NOT_KNOWN) {
@@ -218,14 +223,16 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
 {
     const rk_model *m = &made->rough.model;
     const double last =
-        made->move[made->moves <= RK_MOVES_MAX ? made->moves - 1 : RK_MOVES_MAX - 1].until;
+        made->facts
+            .move[made->facts.moves <= RK_MOVES_MAX ? made->facts.moves - 1 : RK_MOVES_MAX - 1]
+            .until;
     const double rest = m->dead_time + (SETTLED * m->time_constant[0]);
-    const double tail = fmax(last + rest, last + (0.75 * (made->duration - last)));
-    rki_slope line;
+    const double tail = fmax(last + rest, last + (0.75 * (made->facts.duration - last)));
+    rki_trend line;
 
     if (rk_model_kind_integrates(m->kind)) {
         made->steady_after = RK_NOT_KNOWN;
-        if (made->moves > 1) return;
+        if (made->facts.moves > 1) return;
         rk_findings_add(
             &made->findings, RK_LEVEL_CAUTION,
             "wait until PV settles; if it does not, move OUT back and record that too",
@@ -233,8 +240,8 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
             "process, which cannot be told apart");
         return;
     }
-    if (last + rest > made->duration) {
-        const double waited = made->duration - last;
+    if (last + rest > made->facts.duration) {
+        const double waited = made->facts.duration - last;
 
         made->steady_after = RK_NO;
         rk_findings_add(&made->findings,
@@ -252,7 +259,7 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
                         "look for a disturbance or a drift; fit the part before it",
                         "PV moves on after the last move: %.3g in the last %.4g s",
                         line.slope * line.span, line.span);
-        rk_findings_place(&made->findings, v->time[rki_row_at(v, tail)], made->duration);
+        rk_findings_place(&made->findings, v->time[rki_row_at(v, tail)], made->facts.duration);
     }
 }
 
@@ -264,7 +271,7 @@ static rk_status rough_model(const rk_record *record, rk_inspection *made, rk_di
     int i;
 
     for (i = 0; i < 2; i++) {
-        const rk_status status = rk_fit_kind(record, kinds[i], &fit, why);
+        const rk_status status = rk_fit_compute_kind(record, kinds[i], &fit, why);
 
         if (status == RK_ERR_MEMORY) return status;
         if (status != RK_OK || rk_findings_worst(&fit.findings) == RK_LEVEL_UNFIT) continue;
@@ -280,11 +287,11 @@ static rk_status rough_model(const rk_record *record, rk_inspection *made, rk_di
 static void settle_colour(rk_inspection *made)
 {
     const double left = made->has_model ? made->rough.residual_correlation : 0.0;
-    const double chance = 2.0 / sqrt((double)made->rows);
+    const double chance = 2.0 / sqrt((double)made->facts.rows);
 
-    made->noise_correlation = fmin(made->noise_correlation, left);
-    if (!(made->noise_correlation > chance)) {
-        made->noise_correlation = 0.0;
+    made->facts.noise_correlation = fmin(made->facts.noise_correlation, left);
+    if (!(made->facts.noise_correlation > chance)) {
+        made->facts.noise_correlation = 0.0;
     }
 }
 
@@ -306,7 +313,7 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
         rk_findings_add(&made->findings, RK_LEVEL_UNFIT,
                         "make a larger move, or check that this PV answers this OUT",
                         "no model explains PV by OUT (PV moved %.3g times its noise)",
-                        made->signal_to_noise);
+                        made->facts.signal_to_noise);
         return;
     }
     made->gain_percent = 50.0 * (f->gain95[1] - f->gain95[0]) / fabs(f->model.gain);
@@ -316,24 +323,24 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
                         made->gain_percent > 10 * wanted ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
                         "make the next test as it stands below",
                         "the gain is known to +-%.2g %% only (PV moved %.3g times its noise)",
-                        made->gain_percent, made->signal_to_noise);
+                        made->gain_percent, made->facts.signal_to_noise);
     }
     if (made->dead_time_error > 0.5 * theta && made->dead_time_error > 0.1 * (theta + tau)) {
         rk_findings_add(
             &made->findings, RK_LEVEL_CAUTION, "make the next test as it stands below",
             "the dead time, %.3g s, is known to +-%.2g s only", theta, made->dead_time_error);
     }
-    if (tau > 0 && theta + tau < 5 * made->interval) {
+    if (tau > 0 && theta + tau < 5 * made->facts.interval) {
         rk_findings_add(&made->findings, RK_LEVEL_CAUTION,
                         "record at least ten rows while PV responds",
                         "rows come every %.4g s, and PV responds within %.3g s: too coarse",
-                        made->interval, theta + tau);
+                        made->facts.interval, theta + tau);
     }
-    if (made->quantum > 0.05 * made->pv_moved) {
+    if (made->facts.quantum > 0.05 * made->facts.pv_moved) {
         rk_findings_add(&made->findings, RK_LEVEL_CAUTION,
                         "make a larger move, or read PV with more digits",
-                        "PV comes in steps of %.4g and moved only %.3g", made->quantum,
-                        made->pv_moved);
+                        "PV comes in steps of %.4g and moved only %.3g", made->facts.quantum,
+                        made->facts.pv_moved);
     }
 }
 
@@ -344,12 +351,12 @@ static rk_status look(const rki_columns_view *v, const rk_record *record,
     rk_status status;
 
     made->steady_before = made->steady_after = RK_NOT_KNOWN;
-    rki_inspect_sampling(v, made);
-    rki_inspect_moves(v, made);
-    rki_inspect_noise(v, made);
+    rki_facts_sampling(v, &made->facts);
+    rki_facts_moves(v, &made->facts);
+    rki_facts_noise(v, &made->facts);
     judge_moves(v, plan, made);
     judge_sensor(v, made);
-    if (made->moves > 0 && rk_findings_worst(&made->findings) < RK_LEVEL_UNFIT) {
+    if (made->facts.moves > 0 && rk_findings_worst(&made->findings) < RK_LEVEL_UNFIT) {
         status = rough_model(record, made, &why);
         if (status != RK_OK) return status;
         settle_colour(made);
@@ -366,8 +373,8 @@ static rk_status look(const rki_columns_view *v, const rk_record *record,
     return RK_OK;
 }
 
-rk_status rk_inspect(const rk_record *record, const rk_inspect_plan *plan,
-                     rk_inspection *inspection, rk_diag *diag)
+rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *plan,
+                                rk_inspection *inspection, rk_diag *diag)
 {
     rki_columns_view v = {0};
     rk_inspection *made;
@@ -389,8 +396,8 @@ rk_status rk_inspect(const rk_record *record, const rk_inspect_plan *plan,
         for (i = 0; i < v.rows; i++) {
             v.time[i] = rk_record_time(record)[i] - rk_record_time(record)[0];
         }
-        made->rows = v.rows;
-        made->duration = v.time[v.rows - 1];
+        made->facts.rows = v.rows;
+        made->facts.duration = v.time[v.rows - 1];
         status = look(&v, record, plan, made);
     }
     if (status == RK_OK) {

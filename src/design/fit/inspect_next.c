@@ -163,8 +163,8 @@ static double largest_move(const rk_inspection *made)
     double largest = 0;
     size_t i;
 
-    for (i = 0; i < made->moves && i < RK_MOVES_MAX; i++) {
-        largest = fmax(largest, fabs(made->move[i].to - made->move[i].from));
+    for (i = 0; i < made->facts.moves && i < RK_MOVES_MAX; i++) {
+        largest = fmax(largest, fabs(made->facts.move[i].to - made->facts.move[i].from));
     }
     return largest;
 }
@@ -173,21 +173,24 @@ void rki_inspect_next(const rki_columns_view *v, const rk_inspect_plan *plan,
                       rk_inspection *made)
 {
     const rk_model *m = &made->rough.model;
-    const double r = made->noise_correlation, out = v->out[v->rows - 1];
+    const double r = made->facts.noise_correlation, out = v->out[v->rows - 1];
     const double whole = m->dead_time + m->time_constant[0];
     const bool ranged = !isnan(plan->out_low) && !isnan(plan->out_high);
     double modest;
-    wish gentle, w = {.model = m, .interval = made->interval, .gain_wanted = plan->gain_wanted};
+    wish gentle,
+        w = {.model = m, .interval = made->facts.interval, .gain_wanted = plan->gain_wanted};
 
     if (!made->has_model) return;
-    w.noise = made->noise * sqrt((1 + r) / (1 - r));
+    w.noise = made->facts.noise * sqrt((1 + r) / (1 - r));
     w.theta_wanted = plan->dead_time_wanted * fmax(m->dead_time, SHORT_DEAD_TIME * whole);
     w.up = isnan(plan->out_high) ? HUGE_VAL : plan->out_high - out;
     w.down = isnan(plan->out_low) ? HUGE_VAL : out - plan->out_low;
-    w.way = made->moves > 0 && made->move[0].to < made->move[0].from ? -1.0 : 1.0;
-    w.least = ranged            ? MOVE_LEAST * (plan->out_high - plan->out_low)
-              : made->moves > 0 ? 0.1 * fabs(made->move[0].to - made->move[0].from)
-                                : 0.0;
+    w.way =
+        made->facts.moves > 0 && made->facts.move[0].to < made->facts.move[0].from ? -1.0 : 1.0;
+    w.least = ranged ? MOVE_LEAST * (plan->out_high - plan->out_low)
+              : made->facts.moves > 0
+                  ? 0.1 * fabs(made->facts.move[0].to - made->facts.move[0].from)
+                  : 0.0;
     made->next.known = true;
     made->next.dead_time_wanted = w.theta_wanted;
     made->next.needed = made->gain_percent > 100.0 * plan->gain_wanted ||

@@ -8,7 +8,7 @@
 /* A walk along the record: the state at a time, and the output that acts there, theta late. */
 typedef struct walk {
     const rk_model *model;
-    rki_motion motion; /* of the step last taken, which is often the next one's too */
+    rki_transition motion; /* of the step last taken, which is often the next one's too */
     double step;
     double x[2], u;
 } walk;
@@ -16,19 +16,19 @@ typedef struct walk {
 static void go(walk *w, double step)
 {
     const double x0 = w->x[0], x1 = w->x[1];
-    const rki_motion *m = &w->motion;
+    const rki_transition *m = &w->motion;
 
     if (!(step > 0)) return;
     if (step != w->step) {
-        w->motion = rki_motion_of_model(w->model, step);
+        w->motion = rki_transition_of_model(w->model, step);
         w->step = step;
     }
     w->x[0] = (m->phi[0][0] * x0) + (m->phi[0][1] * x1) + (m->gamma[0] * w->u);
     w->x[1] = (m->phi[1][0] * x0) + (m->phi[1][1] * x1) + (m->gamma[1] * w->u);
 }
 
-rk_status rk_model_response(const rk_model *model, const rk_record *record, double *pv,
-                            rk_diag *diag)
+rk_status rk_model_response_compute(const rk_model *model, const rk_record *record, double *pv,
+                                    rk_diag *diag)
 {
     const rk_status status = rk_model_check(model, diag);
     walk w = {.model = model};
@@ -44,7 +44,7 @@ rk_status rk_model_response(const rk_model *model, const rk_record *record, doub
     if (rows == 0) return RK_OK;
 
     w.u = out[0] - model->out0;
-    rki_motion_rest(model, w.u, w.x);
+    rki_transition_rest(model, w.u, w.x);
     now = time[0];
     for (row = 0; row < rows; row++) {
         for (; move < rows; move++) {
@@ -82,7 +82,8 @@ static void add_walk(walk w, const rk_record *record, double load, double load_a
     }
 }
 
-rk_status rk_fit_response(const rk_fit *fit, const rk_record *record, double *pv, rk_diag *diag)
+rk_status rk_fit_response_compute(const rk_fit *fit, const rk_record *record, double *pv,
+                                  rk_diag *diag)
 {
     const double *time;
     walk w = {.model = NULL};
@@ -90,7 +91,7 @@ rk_status rk_fit_response(const rk_fit *fit, const rk_record *record, double *pv
     size_t row;
 
     if (fit == NULL) return RK_ERR_ARG;
-    status = rk_model_response(&fit->model, record, pv, diag);
+    status = rk_model_response_compute(&fit->model, record, pv, diag);
     if (status != RK_OK) return status;
     time = rk_record_time(record);
     w.model = &fit->model;

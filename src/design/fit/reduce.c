@@ -147,7 +147,7 @@ static double largest_error(const rk_model *m, const rk_record *record, double *
     double largest = 0;
     size_t i;
 
-    if (rk_model_response(m, record, pv, NULL) != RK_OK) return HUGE_VAL;
+    if (rk_model_response_compute(m, record, pv, NULL) != RK_OK) return HUGE_VAL;
     for (i = 0; i < rk_record_rows(record); i++) {
         largest = fmax(largest, fabs(pv[i] - rk_record_pv(record)[i]));
     }
@@ -189,7 +189,7 @@ static rk_status fit_response(const rk_process *p, rk_model_kind kind, rk_reduct
     if (status == RK_OK) {
         rk_model shifted = made->half_rule;
 
-        status = rk_fit_run(record, &plan, fit, diag);
+        status = rk_fit_compute(record, &plan, fit, diag);
         made->fitted = fit->model;
         shifted.dead_time -= p->dead_time;
         made->half_rule_error = largest_error(&shifted, record, pv);
@@ -203,8 +203,8 @@ static rk_status fit_response(const rk_process *p, rk_model_kind kind, rk_reduct
     return status;
 }
 
-rk_status rk_model_reduce(const rk_process *process, rk_model_kind kind,
-                          rk_reduction *reduction, rk_diag *diag)
+rk_status rk_reduction_compute(const rk_process *process, rk_model_kind kind,
+                               rk_reduction *reduction, rk_diag *diag)
 {
     rk_reduction made;
     rk_status status;

@@ -5,8 +5,8 @@
 
 #include <redkettle/design/base/memory.h>
 
-rk_status rk_model_validate(const rk_model *model, const rk_record *record,
-                            rk_validation *validation, rk_diag *diag)
+rk_status rk_validation_compute(const rk_model *model, const rk_record *record,
+                                rk_validation *validation, rk_diag *diag)
 {
     rk_validation made = {0, 0, 0};
     double *x, mean = 0, total = 0, left = 0;
@@ -22,7 +22,7 @@ rk_status rk_model_validate(const rk_model *model, const rk_record *record,
     }
     x = rk_memory_create(rows, sizeof *x);
     if (x == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to validate");
-    status = rk_model_response(model, record, x, diag);
+    status = rk_model_response_compute(model, record, x, diag);
     for (i = 0; i < rows && status == RK_OK; i++) {
         made.offset += (pv[i] - x[i]) / (double)rows;
         mean += pv[i] / (double)rows;

@@ -27,10 +27,10 @@ rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag
     return status;
 }
 
-rk_loop_design rk_loop_design_make(void)
+rk_design rk_design_make(void)
 {
     const double none = nan("");
-    rk_loop_design made;
+    rk_design made;
 
     memset(&made, 0, sizeof made);
     strcpy(made.name, "loop");
@@ -68,7 +68,7 @@ static rk_status check_range(const char *what, double low, double high, rk_diag 
     return RK_OK;
 }
 
-static rk_status check_signs(const rk_loop_design *loop, rk_diag *diag)
+static rk_status check_signs(const rk_design *loop, rk_diag *diag)
 {
     const double kc = loop->settings.kc;
 
@@ -89,7 +89,7 @@ static rk_status check_signs(const rk_loop_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
-static rk_status check_steps(const rk_loop_design *loop, rk_diag *diag)
+static rk_status check_steps(const rk_design *loop, rk_diag *diag)
 {
     const rk_requirements *r = &loop->requirements;
 
@@ -105,7 +105,7 @@ static rk_status check_steps(const rk_loop_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
+rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
 {
     rk_status status;
 
@@ -139,12 +139,12 @@ rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag)
     return status;
 }
 
-bool rk_loop_design_has_out_range(const rk_loop_design *loop)
+bool rk_design_has_out_range(const rk_design *loop)
 {
     return !isnan(loop->out_low) && !isnan(loop->out_high);
 }
 
-rk_limits rk_loop_design_limits(const rk_loop_design *loop)
+rk_limits rk_design_limits(const rk_design *loop)
 {
     rk_limits limits = rk_limits_none();
 
@@ -164,11 +164,10 @@ rk_limits rk_loop_design_limits(const rk_loop_design *loop)
 
 /* The step that was said; else a part of the range, to the side where OUT, which moves by so
    much per unit of it, has more room. */
-static double step_of(const rk_loop_design *loop, double said, double low, double high,
-                      double moves)
+static double step_of(const rk_design *loop, double said, double low, double high, double moves)
 {
     const double step = isnan(low) || isnan(high) ? 1.0 : STEP_PART * (high - low);
-    const rk_limits limits = rk_loop_design_limits(loop);
+    const rk_limits limits = rk_design_limits(loop);
     const double out = loop->model.out0 + (moves * step),
                  back = loop->model.out0 - (moves * step);
 
@@ -178,7 +177,7 @@ static double step_of(const rk_loop_design *loop, double said, double low, doubl
                : step;
 }
 
-rk_requirements rk_loop_design_requirements(const rk_loop_design *loop)
+rk_requirements rk_design_requirements(const rk_design *loop)
 {
     const bool integrates = rk_model_kind_integrates(loop->model.kind);
     const double gain = loop->has_model ? loop->model.gain : 1.0;
@@ -188,17 +187,17 @@ rk_requirements rk_loop_design_requirements(const rk_loop_design *loop)
         step_of(loop, r.sp_step, loop->pv_low, loop->pv_high, integrates ? 0.0 : 1.0 / gain);
     r.load_step = step_of(loop, r.load_step, loop->out_low, loop->out_high, -1.0);
     if (isnan(r.limit[RK_REQUIRE_OUT_NOISE]) && loop->noise > 0 && !isnan(loop->ts) &&
-        rk_loop_design_has_out_range(loop)) {
+        rk_design_has_out_range(loop)) {
         r.limit[RK_REQUIRE_OUT_NOISE] = NOISE_PART * (loop->out_high - loop->out_low);
     }
     return r;
 }
 
-rk_conditions rk_loop_design_conditions(const rk_loop_design *loop)
+rk_conditions rk_design_conditions(const rk_design *loop)
 {
-    const rk_requirements r = rk_loop_design_requirements(loop);
+    const rk_requirements r = rk_design_requirements(loop);
     const double out0 = loop->model.out0;
-    rk_conditions c = {.limits = rk_loop_design_limits(loop),
+    rk_conditions c = {.limits = rk_design_limits(loop),
                        .ts = loop->ts,
                        .sp_step = r.sp_step,
                        .load_step = r.load_step,
@@ -211,7 +210,7 @@ rk_conditions rk_loop_design_conditions(const rk_loop_design *loop)
     return c;
 }
 
-const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require what)
+const char *rk_design_require_unit(const rk_design *loop, rk_require what)
 {
     switch (rk_require_quantity(what)) {
     case RK_QUANTITY_DEGREES:
@@ -229,18 +228,18 @@ const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require w
     }
 }
 
-double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain)
+double rk_design_gain_pct(const rk_design *loop, double gain)
 {
     return gain * (loop->out_high - loop->out_low) / (loop->pv_high - loop->pv_low);
 }
 
-double rk_loop_design_kc_pct(const rk_loop_design *loop, double kc)
+double rk_design_kc_pct(const rk_design *loop, double kc)
 {
     return kc * (loop->pv_high - loop->pv_low) / (loop->out_high - loop->out_low);
 }
 
-void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
-                              char unit[RK_GAIN_UNIT_CHARS])
+void rk_design_gain_unit(const rk_design *loop, rk_model_kind kind,
+                         char unit[RK_GAIN_UNIT_CHARS])
 {
     const bool fraction = strchr(loop->pv_units, '/') != NULL;
     const bool integrates = rk_model_kind_integrates(kind);
@@ -254,7 +253,7 @@ void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
 #define FAILED_LOW 0.025
 #define FAILED_HIGH 0.0625
 
-static void take_alarms(const rk_loop_design *loop, rk_loop_params *p)
+static void take_alarms(const rk_design *loop, rk_loop_params *p)
 {
     const rk_alarm_limits *a = &loop->alarms;
 
@@ -272,22 +271,21 @@ static void take_alarms(const rk_loop_design *loop, rk_loop_params *p)
     }
 }
 
-rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params *params,
-                                      rk_diag *diag)
+rk_status rk_design_block_params(const rk_design *loop, rk_loop_params *params, rk_diag *diag)
 {
     rk_loop_params made = rk_loop_params_make();
     rk_limits limits;
-    rk_flaw flaw;
+    rk_param_error error;
     rk_status status;
 
     if (loop == NULL || params == NULL) return RK_ERR_ARG;
-    if (isnan(loop->ts) || !loop->has_settings || !rk_loop_design_has_out_range(loop)) {
+    if (isnan(loop->ts) || !loop->has_settings || !rk_design_has_out_range(loop)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "no %s: a loop needs it to run",
                            isnan(loop->ts)       ? "scan interval ([loop] scan)"
                            : !loop->has_settings ? "settings ([settings])"
                                                  : "output range ([out] low and high)");
     }
-    limits = rk_loop_design_limits(loop);
+    limits = rk_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made.pid, diag);
     if (status != RK_OK) return status;
     made.pv_filter = loop->settings.pv_filter;
@@ -297,13 +295,14 @@ rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "[alarm] hold needs a safe output to go to: give [out] safe");
     }
-    flaw = rk_loop_flaw(&made, 0.0, limits.low);
-    if (flaw == RK_FLAW_NONE && !isnan(loop->out_safe) &&
+    error = rk_loop_param_error(&made, 0.0, limits.low);
+    if (error == RK_PARAM_ERROR_NONE && !isnan(loop->out_safe) &&
         !(loop->out_safe >= limits.low && loop->out_safe <= limits.high)) {
-        flaw = RK_FLAW_OUT_SAFE;
+        error = RK_PARAM_ERROR_OUT_SAFE;
     }
-    if (flaw != RK_FLAW_NONE) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "the loop cannot run: %s", rk_flaw_text(flaw));
+    if (error != RK_PARAM_ERROR_NONE) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "the loop cannot run: %s",
+                           rk_param_error_text(error));
     }
     *params = made;
     return RK_OK;

@@ -14,7 +14,7 @@ rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_
 {
     const rk_status status = rk_model_check(model, diag);
     double scans, whole, rest;
-    rki_motion all, before, after;
+    rki_transition all, before, after;
     int i;
 
     if (status != RK_OK) return status;
@@ -33,9 +33,9 @@ rk_status rk_plant_params_from_model(const rk_model *model, double ts, rk_plant_
     if (scans - whole < DELAY_SNAP) {
         rest = 0.0;
     }
-    all = rki_motion_of_model(model, ts);
-    before = rki_motion_of_model(model, rest); /* while the older output still acts */
-    after = rki_motion_of_model(model, ts - rest);
+    all = rki_transition_of_model(model, ts);
+    before = rki_transition_of_model(model, rest); /* while the older output still acts */
+    after = rki_transition_of_model(model, ts - rest);
     for (i = 0; i < 2; i++) {
         params->a[i][0] = all.phi[i][0];
         params->a[i][1] = all.phi[i][1];

@@ -93,7 +93,7 @@ static void factor(int n, double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
 
 /* To both sides along each column of l, as far as equal weights need. */
 static void add_mean_points(const rk_model *model, const int *number, int n,
-                            double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_spread *spread)
+                            double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *spread)
 {
     double by[RK_MODEL_NUMBERS] = {0};
     int i, k, sign;
@@ -111,7 +111,7 @@ static void add_mean_points(const rk_model *model, const int *number, int n,
 /* The point of the region's edge where the sum of a[i] times number i is greatest. */
 static void add_extreme(const rk_model *model, const int *number, int n,
                         double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
-                        const double a[RK_MODEL_NUMBERS], rk_spread *spread)
+                        const double a[RK_MODEL_NUMBERS], rk_model_set *spread)
 {
     double by[RK_MODEL_NUMBERS] = {0}, square = 0;
     int i, j;
@@ -129,7 +129,7 @@ static void add_extreme(const rk_model *model, const int *number, int n,
 }
 
 static void add_region(const rk_model *model, const int *number, int n,
-                       double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_spread *spread)
+                       double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *spread)
 {
     double a[RK_MODEL_NUMBERS];
     int i, k, sign;
@@ -153,13 +153,13 @@ static void add_region(const rk_model *model, const int *number, int n,
     }
 }
 
-rk_status rk_spread_region(const rk_model *model,
-                           double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_over over,
-                           rk_spread *spread, rk_diag *diag)
+rk_status rk_model_set_from_covariance(const rk_model *model,
+                                       double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
+                                       rk_over over, rk_model_set *spread, rk_diag *diag)
 {
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
     int number[RK_MODEL_NUMBERS], n, i, j;
-    rk_spread made = {.over = over, .count = 0};
+    rk_model_set made = {.over = over, .count = 0};
     bool known;
     rk_status status;
 
@@ -190,13 +190,13 @@ rk_status rk_spread_region(const rk_model *model,
     return RK_OK;
 }
 
-rk_status rk_spread_box(const rk_model *model, double part, rk_over over, rk_spread *spread,
-                        rk_diag *diag)
+rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over over,
+                                 rk_model_set *spread, rk_diag *diag)
 {
     double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS] = {{0}}, by[RK_MODEL_NUMBERS] = {0};
     double size[RK_MODEL_NUMBERS];
     int number[RK_MODEL_NUMBERS], n, i, k;
-    rk_spread made = {.over = over, .count = 0};
+    rk_model_set made = {.over = over, .count = 0};
     rk_status status;
 
     if (model == NULL || spread == NULL) return RK_ERR_ARG;

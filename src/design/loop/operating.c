@@ -4,8 +4,8 @@
 #include <math.h>
 #include <stddef.h>
 
-rk_status rk_operating_find(const rk_model *model, const rk_limits *limits, double sp,
-                            rk_operating *operating, rk_diag *diag)
+rk_status rk_operating_compute(const rk_model *model, const rk_limits *limits, double sp,
+                               rk_operating *operating, rk_diag *diag)
 {
     rk_operating made;
     rk_status status = rk_model_check(model, diag);

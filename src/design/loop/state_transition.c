@@ -9,12 +9,12 @@ static double growth(double d)
     return d == 0 ? 1.0 : expm1(d) / d;
 }
 
-static rki_motion of_two_lags(const rk_model *m, double h)
+static rki_transition of_two_lags(const rk_model *m, double h)
 {
     /* The slower lag stands last, so that the difference of the exponents is never above 0. */
     const double slow = fmax(m->time_constant[0], m->time_constant[1]);
     const double quick = fmin(m->time_constant[0], m->time_constant[1]);
-    rki_motion made = {{{0}}, {0}};
+    rki_transition made = {{{0}}, {0}};
 
     made.phi[0][0] = exp(-h / slow);
     made.phi[0][1] = exp(-h / slow) * (h / slow) * growth((h / slow) - (h / quick));
@@ -25,22 +25,22 @@ static rki_motion of_two_lags(const rk_model *m, double h)
 }
 
 /* The second state is the rate times T, so that both are of one size. */
-static rki_motion of_oscillator(const rk_model *m, double h)
+static rki_transition of_oscillator(const rk_model *m, double h)
 {
     const double t = h / m->time_constant[0], z = m->damping;
     const double w = sqrt((1.0 - z) * (1.0 + z));
     const double fade = exp(-z * t), s = fade * sin(w * t) / w, c = fade * cos(w * t);
-    rki_motion made = {{{c + (z * s), s}, {-s, c - (z * s)}}, {0}};
+    rki_transition made = {{{c + (z * s), s}, {-s, c - (z * s)}}, {0}};
 
     made.gamma[0] = m->gain * (1.0 - made.phi[0][0]);
     made.gamma[1] = m->gain * s;
     return made;
 }
 
-rki_motion rki_motion_of_model(const rk_model *m, double h)
+rki_transition rki_transition_of_model(const rk_model *m, double h)
 {
     const double t = m->time_constant[0];
-    rki_motion made = {{{0}}, {0}};
+    rki_transition made = {{{0}}, {0}};
 
     switch (m->kind) {
     case RK_MODEL_SOPDT:
@@ -65,7 +65,7 @@ rki_motion rki_motion_of_model(const rk_model *m, double h)
     }
 }
 
-void rki_motion_rest(const rk_model *model, double u, double x[2])
+void rki_transition_rest(const rk_model *model, double u, double x[2])
 {
     x[0] = rk_model_kind_integrates(model->kind) ? 0.0 : model->gain * u;
     x[1] = model->kind == RK_MODEL_SOPDT || model->kind == RK_MODEL_IPDT_LAG ? model->gain * u

@@ -12,8 +12,8 @@ static rk_status check_frequency(double w, rk_diag *diag)
     return rk_diag_set(diag, RK_ERR_RANGE, "frequency %g rad/s: give one above 0", w);
 }
 
-rk_status rk_loop_response(const rk_model *model, const rk_settings *settings, double w,
-                           double *re, double *im, rk_diag *diag)
+rk_status rk_open_loop_response_compute(const rk_model *model, const rk_settings *settings,
+                                        double w, double *re, double *im, rk_diag *diag)
 {
     rki_openloop loop;
     rk_status status = rk_model_check(model, diag);
@@ -58,8 +58,8 @@ static double denominator_angle(int n, double x)
     return atan2(im, re);
 }
 
-rk_status rk_process_response(const rk_model *model, int order, double w, double *re,
-                              double *im, rk_diag *diag)
+rk_status rk_process_response_compute(const rk_model *model, int order, double w, double *re,
+                                      double *im, rk_diag *diag)
 {
     rk_model prompt;
     rki_openloop loop;

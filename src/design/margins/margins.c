@@ -193,8 +193,8 @@ rk_margins rk_margins_none(void)
                         .kc_stable = {none, none}};
 }
 
-rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
-                           rk_margins *margins, rk_diag *diag)
+rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
+                             rk_margins *margins, rk_diag *diag)
 {
     rk_margins made = rk_margins_none();
     rki_crossings all = {0};

@@ -385,11 +385,12 @@ static rk_status as_continuous(const rk_model *model, const rk_settings *setting
     rk_model late = *model;
 
     late.dead_time += sampling->delay + (0.5 * sampling->ts);
-    return rk_margins_check(&late, settings, margins, diag);
+    return rk_margins_compute(&late, settings, margins, diag);
 }
 
-rk_status rk_sampled_margins(const rk_model *model, const rk_settings *settings,
-                             const rk_sampling *sampling, rk_margins *margins, rk_diag *diag)
+rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *settings,
+                                     const rk_sampling *sampling, rk_margins *margins,
+                                     rk_diag *diag)
 {
     rk_margins made = rk_margins_none();
     rki_sampled_loop loop;

@@ -108,9 +108,9 @@ void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *
     *im = cimag(l);
 }
 
-rk_status rk_sampled_response(const rk_model *model, const rk_settings *settings,
-                              const rk_sampling *sampling, double w, double *re, double *im,
-                              rk_diag *diag)
+rk_status rk_sampled_response_compute(const rk_model *model, const rk_settings *settings,
+                                      const rk_sampling *sampling, double w, double *re,
+                                      double *im, rk_diag *diag)
 {
     rki_sampled_loop loop;
     double a, b, c, s;

@@ -18,7 +18,7 @@ typedef struct rki_sampled_loop {
     double k;        /* the sign of L for z -> 1; without integrators L there */
 } rki_sampled_loop;
 
-/** Errors  as rk_sampled_margins. */
+/** Errors  as rk_sampled_margins_compute. */
 rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settings,
                                 const rk_sampling *sampling, rki_sampled_loop *loop,
                                 rk_diag *diag);

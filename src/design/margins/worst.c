@@ -4,8 +4,8 @@
 #include <math.h>
 #include <stddef.h>
 
-rk_status rk_worst_find(const rk_spread *spread, const rk_settings *settings, rk_worst *worst,
-                        rk_diag *diag)
+rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settings,
+                           rk_worst *worst, rk_diag *diag)
 {
     const double none = nan("");
     rk_worst made = {true, HUGE_VAL, HUGE_VAL, HUGE_VAL, 0.0, {0}};
@@ -14,7 +14,7 @@ rk_status rk_worst_find(const rk_spread *spread, const rk_settings *settings, rk
     if (spread == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
     for (i = 0; i < spread->count; i++) {
         rk_margins m;
-        const rk_status status = rk_margins_check(&spread->model[i], settings, &m, diag);
+        const rk_status status = rk_margins_compute(&spread->model[i], settings, &m, diag);
 
         if (status != RK_OK) return status;
         if (!m.stable) {
@@ -37,8 +37,8 @@ rk_status rk_worst_find(const rk_spread *spread, const rk_settings *settings, rk
 #define MOST 0.95
 enum { HALVINGS = 10 };
 
-rk_status rk_worst_survived(const rk_model *model, const rk_settings *settings, double *part,
-                            rk_diag *diag)
+rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *settings,
+                                    double *part, rk_diag *diag)
 {
     double stable = 0.0, not_stable = MOST;
     int i;
@@ -46,12 +46,12 @@ rk_status rk_worst_survived(const rk_model *model, const rk_settings *settings, 
     if (part == NULL) return RK_ERR_ARG;
     for (i = 0; i <= HALVINGS; i++) {
         const double tried = i == 0 ? MOST : 0.5 * (stable + not_stable);
-        rk_spread corners;
+        rk_model_set corners;
         rk_worst worst;
-        rk_status status = rk_spread_box(model, tried, RK_OVER_WORST, &corners, diag);
+        rk_status status = rk_model_set_from_part(model, tried, RK_OVER_WORST, &corners, diag);
 
         if (status == RK_OK) {
-            status = rk_worst_find(&corners, settings, &worst, diag);
+            status = rk_worst_compute(&corners, settings, &worst, diag);
         }
         if (status != RK_OK) return status;
         if (worst.stable) {

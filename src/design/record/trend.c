@@ -90,11 +90,11 @@ static double unbiased(double correlation, double rows)
     return fmin(fmax(correlation + ((1.0 + (4.0 * correlation)) / rows), 0.0), 0.99);
 }
 
-rki_slope rki_slope_of(const double *time, const double *pv, size_t first, size_t last)
+rki_trend rki_trend_of(const double *time, const double *pv, size_t first, size_t last)
 {
     const size_t rows = last - first + 1;
     double tt = 0, left = 0, product = 0, wider = 1.0;
-    rki_slope made = {.span = time[last] - time[first]};
+    rki_trend made = {.span = time[last] - time[first]};
     line l = {.time = time + first, .pv = pv + first};
     size_t i;
 
@@ -118,7 +118,7 @@ rki_slope rki_slope_of(const double *time, const double *pv, size_t first, size_
    and so is the error. */
 #define SURE 4.0
 
-bool rki_slope_is_steady(const rki_slope *s, double least)
+bool rki_trend_is_steady(const rki_trend *s, double least)
 {
     const double drift = fabs(s->slope) * s->span;
 

@@ -154,7 +154,7 @@ static int list_starts(const rki_search_run *s, rki_point points[RKI_POINTS_MOST
     points[count++].settings =
         rki_search_settings(s, integrates ? 0.5 / (p->model.gain * time) : 0.5 / p->model.gain,
                             integrates ? 8.0 * time : time, 0.25 * time);
-    if (rk_tune_all(&p->model, NULL, p->mode, &knobs, list, &rules, NULL) != RK_OK) {
+    if (rk_tunings_compute(&p->model, NULL, p->mode, &knobs, list, &rules, NULL) != RK_OK) {
         rules = 0;
     }
     for (i = 0; i < rules && count < RKI_POINTS_MOST; i++) {
@@ -200,7 +200,7 @@ static rk_status begin(rki_search_run *s, rki_point *best)
     return status;
 }
 
-rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag)
+rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag)
 {
     rki_search_run s = {.plan = plan};
     rki_point best;

@@ -83,8 +83,9 @@ static rk_status run_all(rki_search_run *s, const rk_grid *grid, size_t count,
     return RK_OK;
 }
 
-rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_grid_point *points,
-                         size_t *best, rk_search_result *result, rk_diag *diag)
+rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid,
+                                 rk_grid_point *points, size_t *best, rk_search_result *result,
+                                 rk_diag *diag)
 {
     rki_search_run s = {.plan = plan};
     rki_point found;

@@ -198,7 +198,7 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
         settings[i] = points[i].settings;
     }
     sweep.plant = *m;
-    status = rk_sweep(&sweep, settings, count, results, NULL);
+    status = rk_sweep_compute(&sweep, settings, count, results, NULL);
     for (i = 0; i < count; i++) {
         rki_point *p = &points[i];
         double figure[RK_REQUIRE_COUNT];
@@ -212,7 +212,7 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
         }
         if (!p->stable || p->status != RK_OK) continue;
         if (made == RK_OK) {
-            made = rk_margins_check(m, &p->settings, &margins, NULL);
+            made = rk_margins_compute(m, &p->settings, &margins, NULL);
         }
         if (made != RK_OK && made != RK_ERR_RANGE) {
             p->status = made;
@@ -234,7 +234,7 @@ typedef struct job {
 static void work(void *given, int part, size_t first, size_t last)
 {
     const job *j = given;
-    const rk_spread *spread = j->s->plan->spread;
+    const rk_model_set *spread = j->s->plan->spread;
     const size_t models = spread != NULL ? spread->count : 1;
     const bool mean = spread != NULL && spread->over == RK_OVER_MEAN;
     size_t m, i;
@@ -260,7 +260,7 @@ rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count)
     job j = {s, points};
     int i;
 
-    rki_share((size_t)count, 1, s->threads, work, &j);
+    rki_parallel((size_t)count, 1, s->threads, work, &j);
     s->tried += (size_t)count;
     for (i = 0; i < count; i++) {
         if (points[i].status != RK_OK) return points[i].status;
@@ -346,7 +346,8 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
     made.tried = s->tried;
     made.stopped = s->stopped;
     take_verdict(s, best, &made);
-    status = rk_measure(&s->plan->model, &best->settings, s->plan->ts, &made.measures, diag);
+    status = rk_performance_compute(&s->plan->model, &best->settings, s->plan->ts,
+                                    &made.measures, diag);
     if (status == RK_OK) {
         *result = made;
     }

@@ -26,7 +26,7 @@ typedef struct rki_search_run {
     bool stopped;
 } rki_search_run;
 
-/** Is the plan one? Sets mode and threads of *s. Errors  as rk_search. */
+/** Is the plan one? Sets mode and threads of *s. Errors  as rk_search_compute. */
 rk_status rki_search_check(const rk_search_plan *plan, rki_search_run *s, rk_diag *diag);
 
 /** Settings as the plan's mode and filter ratio have them: ti and td where there are any. */

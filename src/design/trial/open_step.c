@@ -48,8 +48,8 @@ static double settled(const rk_trial *t, double end, double half)
     return i == rk_trial_points(t) ? nan("") : rk_trial_step(t) * (double)i;
 }
 
-rk_status rk_open_step_run(const rk_model *model, double ts, double out_step, rk_trial **trial,
-                           rk_open_step *found, rk_diag *diag)
+rk_status rk_open_step_compute(const rk_model *model, double ts, double out_step,
+                               rk_trial **trial, rk_open_step *found, rk_diag *diag)
 {
     const double none = nan("");
     rk_open_step made = {.out_step = out_step};

@@ -23,9 +23,10 @@ double rk_scan_fast(const rk_model *model, const rk_settings *settings)
     return least / STEPS;
 }
 
-rk_status rk_measure_step(const rk_model *model, const rk_settings *settings,
-                          const rk_limits *limits, double ts, double sp_step, double load_step,
-                          double load_band, rk_trial_metrics *metrics, rk_diag *diag)
+rk_status rk_step_metrics_compute(const rk_model *model, const rk_settings *settings,
+                                  const rk_limits *limits, double ts, double sp_step,
+                                  double load_step, double load_band, rk_trial_metrics *metrics,
+                                  rk_diag *diag)
 {
     const rk_trial_case c = {.name = "step",
                              .plant = *model,
@@ -60,8 +61,8 @@ void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUN
     figure[RK_REQUIRE_MS] = margins->ms;
 }
 
-rk_sweep_plan rk_measure_noise_plan(const rk_model *model, const rk_settings *settings,
-                                    const rk_conditions *conditions)
+rk_sweep_plan rk_noise_sweep_plan(const rk_model *model, const rk_settings *settings,
+                                  const rk_conditions *conditions)
 {
     const rk_trial_case settling = {.plant = *model, .settings = *settings};
 
@@ -78,7 +79,7 @@ rk_sweep_plan rk_measure_noise_plan(const rk_model *model, const rk_settings *se
 static rk_status measure_noise(const rk_model *model, const rk_settings *settings,
                                const rk_conditions *c, double *out, rk_diag *diag)
 {
-    const rk_sweep_plan plan = rk_measure_noise_plan(model, settings, c);
+    const rk_sweep_plan plan = rk_noise_sweep_plan(model, settings, c);
     rk_sweep_result result;
     rk_status status;
 
@@ -87,14 +88,14 @@ static rk_status measure_noise(const rk_model *model, const rk_settings *setting
                            "out-noise is asked, but %s is not known: give it",
                            isnan(c->ts) ? "the scan" : "PV's noise");
     }
-    status = rk_sweep(&plan, settings, 1, &result, diag);
+    status = rk_sweep_compute(&plan, settings, 1, &result, diag);
     if (status == RK_OK) {
         *out = result.noise.out;
     }
     return status;
 }
 
-rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model,
+rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model,
                              const rk_settings *settings, const rk_conditions *conditions,
                              const rk_margins *margins, double figure[RK_REQUIRE_COUNT],
                              rk_diag *diag)
@@ -109,11 +110,11 @@ rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model
     }
     rk_margins_figures(margins, figure);
     if (!margins->stable || !rk_requirements_need_trial(asked)) return RK_OK;
-    status =
-        rk_measure_step(model, settings, &c->limits, c->ts, c->sp_step, 0.0, 0.0, &sp, diag);
+    status = rk_step_metrics_compute(model, settings, &c->limits, c->ts, c->sp_step, 0.0, 0.0,
+                                     &sp, diag);
     if (status == RK_OK) {
-        status = rk_measure_step(model, settings, &c->limits, c->ts, 0.0, c->load_step,
-                                 BAND * fabs(c->sp_step), &load, diag);
+        status = rk_step_metrics_compute(model, settings, &c->limits, c->ts, 0.0, c->load_step,
+                                         BAND * fabs(c->sp_step), &load, diag);
     }
     if (status == RK_OK && !isnan(asked->limit[RK_REQUIRE_OUT_NOISE])) {
         status = measure_noise(model, settings, c, &figure[RK_REQUIRE_OUT_NOISE], diag);
@@ -130,37 +131,37 @@ rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model
     return RK_OK;
 }
 
-rk_measures rk_measures_none(void)
+rk_performance rk_performance_none(void)
 {
     const double none = nan("");
-    const rk_measures made = {.margins = rk_margins_none(),
-                              .overshoot = none,
-                              .settling = none,
-                              .travel = none,
-                              .load_iae = none,
-                              .peak = none};
+    const rk_performance made = {.margins = rk_margins_none(),
+                                 .overshoot = none,
+                                 .settling = none,
+                                 .travel = none,
+                                 .load_iae = none,
+                                 .peak = none};
 
     return made;
 }
 
-rk_status rk_measure(const rk_model *model, const rk_settings *settings, double ts,
-                     rk_measures *measures, rk_diag *diag)
+rk_status rk_performance_compute(const rk_model *model, const rk_settings *settings, double ts,
+                                 rk_performance *measures, rk_diag *diag)
 {
     const rk_limits none = rk_limits_none();
-    rk_measures made = rk_measures_none();
+    rk_performance made = rk_performance_none();
     rk_trial_metrics m;
-    rk_status status = rk_margins_check(model, settings, &made.margins, diag);
+    rk_status status = rk_margins_compute(model, settings, &made.margins, diag);
 
     if (status != RK_OK) return status;
     if (measures == NULL) return RK_ERR_ARG;
     *measures = made;
     if (!made.margins.stable) return RK_OK;
-    status = rk_measure_step(model, settings, &none, ts, 1.0, 0.0, 0.0, &m, NULL);
+    status = rk_step_metrics_compute(model, settings, &none, ts, 1.0, 0.0, 0.0, &m, NULL);
     if (status == RK_OK) {
         made.overshoot = m.setpoint.overshoot_percent;
         made.settling = m.setpoint.settling_time;
         made.travel = m.travel;
-        status = rk_measure_step(model, settings, &none, ts, 0.0, 1.0, 0.0, &m, NULL);
+        status = rk_step_metrics_compute(model, settings, &none, ts, 0.0, 1.0, 0.0, &m, NULL);
     }
     if (status == RK_ERR_MEMORY) return rk_diag_set(diag, status, "out of memory for a trial");
     if (status == RK_OK) {

@@ -34,7 +34,7 @@ static double overshoot(const rk_run_curves *r)
     return most;
 }
 
-rk_run_figures rk_run_measure(const rk_run_curves *r)
+rk_run_figures rk_run_figures_compute(const rk_run_curves *r)
 {
     const double none = nan("");
     rk_run_figures f = {none, none, none, none, none};

@@ -8,12 +8,12 @@
 
 static const char *const shape_words[] = {"step", "ramp", "train", "sine", NULL};
 
-const char *rk_shape_to_text(rk_shape shape)
+const char *rk_setpoint_shape_to_text(rk_setpoint_shape shape)
 {
     return rki_word(shape_words, (int)shape);
 }
 
-rk_status rk_shape_from_text(const char *text, rk_shape *shape, rk_diag *diag)
+rk_status rk_setpoint_shape_from_text(const char *text, rk_setpoint_shape *shape, rk_diag *diag)
 {
     int found = 0;
     rk_status status;
@@ -21,7 +21,7 @@ rk_status rk_shape_from_text(const char *text, rk_shape *shape, rk_diag *diag)
     if (text == NULL || shape == NULL) return RK_ERR_ARG;
     status = rki_word_find(shape_words, "shape", text, &found, diag);
     if (status == RK_OK) {
-        *shape = (rk_shape)found;
+        *shape = (rk_setpoint_shape)found;
     }
     return status;
 }
@@ -29,16 +29,16 @@ rk_status rk_shape_from_text(const char *text, rk_shape *shape, rk_diag *diag)
 /* A train that switches on a scan switches on that scan: 0.3 / 0.1 is 2.9999999999999996. */
 #define SNAP 1e-9
 
-double rk_shape_value(rk_shape shape, double size, double time, double t)
+double rk_setpoint_shape_value(rk_setpoint_shape shape, double size, double time, double t)
 {
     const double turns = t / time;
 
     switch (shape) {
-    case RK_SHAPE_RAMP:
+    case RK_SETPOINT_SHAPE_RAMP:
         return turns < 1 ? size * turns : size;
-    case RK_SHAPE_TRAIN:
+    case RK_SETPOINT_SHAPE_TRAIN:
         return turns - floor(turns + SNAP) + SNAP < 0.5 ? size : 0.0;
-    case RK_SHAPE_SINE:
+    case RK_SETPOINT_SHAPE_SINE:
         return size * sin(2.0 * acos(-1.0) * turns);
     default:
         return size;

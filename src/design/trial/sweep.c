@@ -351,8 +351,8 @@ static rk_status check_plan(const rk_sweep_plan *p, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_t count,
-                   rk_sweep_result *results, rk_diag *diag)
+rk_status rk_sweep_compute(const rk_sweep_plan *plan, const rk_settings *settings, size_t count,
+                           rk_sweep_result *results, rk_diag *diag)
 {
     rk_plant_params params;
     sweep s = {.plan = plan, .settings = settings, .results = results};
@@ -382,7 +382,7 @@ rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_
                    .scans = (size_t)ceil((plan->duration / plan->ts) - 1e-9)};
     s.c.ring = rk_memory_create((size_t)threads * (params.delay + 1), sizeof *s.c.ring);
     if (s.c.ring == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a sweep");
-    rki_share(count, LANES, threads, sweep_part, &s);
+    rki_parallel(count, LANES, threads, sweep_part, &s);
     rk_memory_free(s.c.ring);
     return RK_OK;
 }

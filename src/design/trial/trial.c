@@ -81,10 +81,10 @@ static rk_status check_plan(const rk_trial_case *c, const rk_trial_plan *p, rk_d
             "operating point (out0, pv0) within them",
             c->plant.out0, c->limits.low, c->limits.high);
     }
-    if ((int)p->shape < 0 || p->shape > RK_SHAPE_SINE ||
-        (p->shape != RK_SHAPE_STEP && (!(p->sp_time > 0) || isinf(p->sp_time)))) {
+    if ((int)p->shape < 0 || p->shape > RK_SETPOINT_SHAPE_SINE ||
+        (p->shape != RK_SETPOINT_SHAPE_STEP && (!(p->sp_time > 0) || isinf(p->sp_time)))) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a setpoint %s of %g s: give a time above 0",
-                           rk_shape_to_text(p->shape), p->sp_time);
+                           rk_setpoint_shape_to_text(p->shape), p->sp_time);
     }
     if (!(p->noise >= 0) || isinf(p->noise)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "noise %g: give 0 or more", p->noise);
@@ -183,8 +183,9 @@ static rk_status set_up_predictor(stage *st, rk_diag *diag)
     status = rk_predictor_init(&st->predictor, &whole, &quick, st->predicted, whole.delay + 2,
                                st->c->plant.out0);
     if (status == RK_OK) return RK_OK;
-    return rk_diag_set(diag, status, "the predictor refuses its model: %s",
-                       rk_flaw_text(rk_predictor_flaw(&whole, &quick, st->c->plant.out0)));
+    return rk_diag_set(
+        diag, status, "the predictor refuses its model: %s",
+        rk_param_error_text(rk_predictor_param_error(&whole, &quick, st->c->plant.out0)));
 }
 
 static rk_status set_up_pid(stage *st, rk_diag *diag)
@@ -261,9 +262,9 @@ static void run(stage *st, rki_curves *curves)
 
     curves->pv[0] = rk_plant_pv(&st->plant);
     for (scan = 0; scan < curves->scans; scan++) {
-        const double sp =
-            st->c->plant.pv0 + rk_shape_value(plan->shape, plan->sp_step, plan->sp_time,
-                                              curves->ts * (double)scan);
+        const double sp = st->c->plant.pv0 + rk_setpoint_shape_value(plan->shape, plan->sp_step,
+                                                                     plan->sp_time,
+                                                                     curves->ts * (double)scan);
         const double noise = st->noise.deviation > 0 ? rk_noise_scan(&st->noise) : 0.0;
 
         out = control(st, sp, curves->pv[point] + noise, out);

@@ -135,7 +135,7 @@ static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_t
     integrate(w, &m->iae, &m->ise, &m->itae);
     m->steady_error = sp - value;
     m->rise_time = m->overshoot_percent = m->settling_time = nan("");
-    if (plan->shape == RK_SHAPE_SINE) {
+    if (plan->shape == RK_SETPOINT_SHAPE_SINE) {
         m->steady_error = nan("");
         return;
     }
@@ -151,7 +151,8 @@ static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_t
 static void measure_load(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
                          rk_load_metrics *m)
 {
-    const bool moves = plan->shape == RK_SHAPE_TRAIN || plan->shape == RK_SHAPE_SINE;
+    const bool moves =
+        plan->shape == RK_SETPOINT_SHAPE_TRAIN || plan->shape == RK_SETPOINT_SHAPE_SINE;
     const double sp = c->plant.pv0 + plan->sp_step, before = w->pv[w->first];
     const double in = plan->load_at_output ? 0.0 : plan->load_step;
     const double value = rki_settled_pv(c, sp, in, plan->load_step - in);
@@ -208,7 +209,7 @@ static size_t first_window_end(const rki_curves *curves, const rk_trial_plan *pl
 {
     const double swing = 0.5 * plan->sp_time / curves->step;
 
-    return plan->shape == RK_SHAPE_TRAIN && swing < (double)end ? (size_t)swing : end;
+    return plan->shape == RK_SETPOINT_SHAPE_TRAIN && swing < (double)end ? (size_t)swing : end;
 }
 
 void rki_trial_measure(const rki_curves *curves, const rk_trial_case *trial_case,

@@ -161,9 +161,9 @@ static rk_status try_all(const bench *b, const rk_settings *settings, const rk_l
     return status;
 }
 
-rk_status rk_windup_try(const rk_model *model, const rk_settings *settings,
-                        const rk_conditions *conditions, double sp_step, rk_windup *windup,
-                        rk_diag *diag)
+rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
+                            const rk_conditions *conditions, double sp_step, rk_windup *windup,
+                            rk_diag *diag)
 {
     const double none = nan("");
     rk_windup made = {.sp_step = sp_step, .best_tt = none, .ramp_time = none};

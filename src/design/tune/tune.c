@@ -301,7 +301,7 @@ static rk_status find_ultimate(rki_plant_facts *p, rk_diag *diag)
                            "ultimate gain %g has another sign than the process gain %g", p->ku,
                            p->model.gain);
     }
-    status = rk_margins_check(&p->model, &any, &m, diag);
+    status = rk_margins_compute(&p->model, &any, &m, diag);
     if (status == RK_OK) {
         p->ku = m.ultimate_gain;
         p->pu = m.ultimate_period;
@@ -323,9 +323,9 @@ static rk_status check_words(const char *rule, const char *mode, rk_diag *diag)
     return status;
 }
 
-rk_status rk_tune_all(const rk_model *model, const char *rule, const char *mode,
-                      const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX], int *count,
-                      rk_diag *diag)
+rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char *mode,
+                             const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX], int *count,
+                             rk_diag *diag)
 {
     rki_plant_facts facts, suited;
     rk_status status = rk_model_check(model, diag);
@@ -364,8 +364,8 @@ rk_status rk_tune_all(const rk_model *model, const char *rule, const char *mode,
                        mode != NULL ? mode : "", rk_model_kind_to_text(model->kind));
 }
 
-rk_status rk_tune(const rk_model *model, const char *rule, const char *mode,
-                  const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag)
+rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char *mode,
+                            const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag)
 {
     rk_tuning list[RK_TUNINGS_MAX];
     int count, best, i;
@@ -373,7 +373,7 @@ rk_status rk_tune(const rk_model *model, const char *rule, const char *mode,
 
     if (rule == NULL || tuning == NULL) return RK_ERR_ARG;
     memset(list, 0, sizeof list);
-    status = rk_tune_all(model, rule, mode, knobs, list, &count, diag);
+    status = rk_tunings_compute(model, rule, mode, knobs, list, &count, diag);
     if (status != RK_OK) return status;
     best = count - 1;
     for (i = count - 1; i >= 0; i--) {

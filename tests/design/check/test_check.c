@@ -5,9 +5,9 @@
 
 #include "../../support/support.h"
 
-static rk_loop_design a_loop(double gain, double tau, double theta, double kc, double ti)
+static rk_design a_loop(double gain, double tau, double theta, double kc, double ti)
 {
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
 
     loop.has_model = loop.has_settings = true;
     loop.model = fopdt(gain, tau, theta);
@@ -65,8 +65,8 @@ static const struct {
 
 START_TEST(verdict_is_what_an_engineer_would_say)
 {
-    rk_loop_design loop = a_loop(verdicts[_i].gain, verdicts[_i].tau, verdicts[_i].theta,
-                                 verdicts[_i].kc, verdicts[_i].ti);
+    rk_design loop = a_loop(verdicts[_i].gain, verdicts[_i].tau, verdicts[_i].theta,
+                            verdicts[_i].kc, verdicts[_i].ti);
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
@@ -76,7 +76,7 @@ START_TEST(verdict_is_what_an_engineer_would_say)
                                              verdicts[_i].limit, NULL),
                          RK_OK);
     }
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert_msg(check.verdict.met == verdicts[_i].met, "%s", verdicts[_i].fact);
     if (verdicts[_i].what >= 0 && check.margins.stable) {
         ck_assert(check.verdict.asked[verdicts[_i].what]);
@@ -281,7 +281,7 @@ START_TEST(whole_loops_get_the_verdict_they_deserve)
         loops[_i].model.gain, loops[_i].model.time_constant[0],
         loops[_i].model.time_constant[1], loops[_i].model.damping, loops[_i].model.dead_time};
     rk_check_plan plan = rk_check_plan_make();
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
     bool said = loops[_i].says == NULL;
     char told[2048] = "";
     rk_check check;
@@ -302,7 +302,7 @@ START_TEST(whole_loops_get_the_verdict_they_deserve)
         memset(loop.covariance[i], 0, sizeof loop.covariance[i]);
         loop.covariance[i][i] = loops[_i].sure * loops[_i].sure * all[i] * all[i];
     }
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     for (i = 0; i < check.findings.count; i++) {
         const rk_finding *f = &check.findings.list[i];
 
@@ -321,21 +321,21 @@ END_TEST
 START_TEST(the_slowest_scan_is_the_slowest)
 {
     const rk_check_plan plan = rk_check_plan_make();
-    rk_loop_design loop = a_loop(2, 10, 5, 0.65, 10);
+    rk_design loop = a_loop(2, 10, 5, 0.65, 10);
     rk_sampling sampling = {0, 0, RK_SCHEME_BACKWARD};
     rk_margins m;
     rk_check check;
 
     loop.ts = 0.2;
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert(check.has_sampled && check.slowest_scan > 0.2);
     sampling.ts = 0.99 * check.slowest_scan;
-    ck_assert_int_eq(rk_sampled_margins(&loop.model, &loop.settings, &sampling, &m, NULL),
-                     RK_OK);
+    ck_assert_int_eq(
+        rk_sampled_margins_compute(&loop.model, &loop.settings, &sampling, &m, NULL), RK_OK);
     ck_assert(m.gain_margin >= 2 && m.phase_margin >= 45 && m.ms <= 2);
     sampling.ts = 1.02 * check.slowest_scan;
-    ck_assert_int_eq(rk_sampled_margins(&loop.model, &loop.settings, &sampling, &m, NULL),
-                     RK_OK);
+    ck_assert_int_eq(
+        rk_sampled_margins_compute(&loop.model, &loop.settings, &sampling, &m, NULL), RK_OK);
     ck_assert(m.gain_margin < 2 || m.phase_margin < 45 || m.ms > 2);
 }
 END_TEST
@@ -356,7 +356,7 @@ static const struct {
 
 START_TEST(doubtful_settings_are_named)
 {
-    rk_loop_design loop = a_loop(2, 40, 10, warnings[_i].kc, warnings[_i].ti);
+    rk_design loop = a_loop(2, 40, 10, warnings[_i].kc, warnings[_i].ti);
     bool named = false;
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
@@ -365,7 +365,7 @@ START_TEST(doubtful_settings_are_named)
     loop.settings.td = warnings[_i].td;
     loop.settings.tf = warnings[_i].tf;
     loop.ts = warnings[_i].ts;
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     for (i = 0; i < check.findings.count; i++) {
         const rk_finding *f = &check.findings.list[i];
 
@@ -382,13 +382,13 @@ END_TEST
 /* P-only on an integrator follows its setpoint; a load of 1 out-EU leaves 1/kc. */
 START_TEST(p_only_on_an_integrator_is_off_under_a_load_alone)
 {
-    rk_loop_design loop = a_loop(2, 40, 10, 0.02, HUGE_VAL);
+    rk_design loop = a_loop(2, 40, 10, 0.02, HUGE_VAL);
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
     loop.model.kind = RK_MODEL_IPDT;
     loop.model.time_constant[0] = 0;
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert(check.margins.stable);
     ck_assert_int_eq(check.findings.count, 1);
     ck_assert_ptr_nonnull(
@@ -398,54 +398,54 @@ START_TEST(p_only_on_an_integrator_is_off_under_a_load_alone)
 END_TEST
 
 /* Loops that do not hang together. */
-static void action_against_kc(rk_loop_design *l)
+static void action_against_kc(rk_design *l)
 {
     l->action = RK_ACTION_DIRECT;
 }
-static void scan_zero(rk_loop_design *l)
+static void scan_zero(rk_design *l)
 {
     l->ts = 0;
 }
-static void pv_range_turned(rk_loop_design *l)
+static void pv_range_turned(rk_design *l)
 {
     l->pv_low = 20;
     l->pv_high = 0;
 }
-static void out_range_half(rk_loop_design *l)
+static void out_range_half(rk_design *l)
 {
     l->out_low = 0;
 }
-static void rate_zero(rk_loop_design *l)
+static void rate_zero(rk_design *l)
 {
     l->out_rate = 0;
 }
-static void tau_negative(rk_loop_design *l)
+static void tau_negative(rk_design *l)
 {
     l->model.time_constant[0] = -1;
 }
-static void ti_zero(rk_loop_design *l)
+static void ti_zero(rk_design *l)
 {
     l->settings.ti = 0;
 }
-static void step_zero(rk_loop_design *l)
+static void step_zero(rk_design *l)
 {
     l->requirements.sp_step = 0;
 }
-static void noise_negative(rk_loop_design *l)
+static void noise_negative(rk_design *l)
 {
     l->noise = -1;
 }
-static void noise_asked_not_known(rk_loop_design *l)
+static void noise_asked_not_known(rk_design *l)
 {
     l->requirements.limit[RK_REQUIRE_OUT_NOISE] = 1;
 }
-static void no_model(rk_loop_design *l)
+static void no_model(rk_design *l)
 {
     l->has_model = false;
 }
 
 static const struct {
-    void (*spoil)(rk_loop_design *);
+    void (*spoil)(rk_design *);
     const char *says;
 } spoilt[] = {
     {action_against_kc, "direct"},
@@ -463,16 +463,16 @@ static const struct {
 
 START_TEST(loops_that_do_not_hang_together_are_refused)
 {
-    rk_loop_design loop = a_loop(2, 40, 10, 1, 40);
+    rk_design loop = a_loop(2, 40, 10, 1, 40);
     rk_diag diag = {RK_OK, ""};
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
 
     spoilt[_i].spoil(&loop);
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, &diag), RK_ERR_RANGE);
     ck_assert_msg(strstr(diag.text, spoilt[_i].says) != NULL, "%s", diag.text);
-    ck_assert_int_eq(rk_check_run(NULL, &plan, &check, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_check_run(&loop, &plan, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_check_compute(NULL, &plan, &check, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -499,42 +499,42 @@ END_TEST
 /* The steps of [require], or 5 % of the ranges to the side where OUT has room. */
 START_TEST(requirements_are_asked_of_steps_that_fit_the_loop)
 {
-    rk_loop_design loop = a_loop(2, 40, 10, 1, 40);
+    rk_design loop = a_loop(2, 40, 10, 1, 40);
 
-    ck_assert_double_eq(rk_loop_design_requirements(&loop).sp_step, 1);
-    ck_assert_double_eq(rk_loop_design_requirements(&loop).load_step, 1);
+    ck_assert_double_eq(rk_design_requirements(&loop).sp_step, 1);
+    ck_assert_double_eq(rk_design_requirements(&loop).load_step, 1);
     loop.pv_low = 0;
     loop.pv_high = 200;
     loop.out_low = 0;
     loop.out_high = 100;
     loop.model.out0 = 97; /* 10 up needs 5 more */
-    ck_assert_double_eq(rk_loop_design_requirements(&loop).sp_step, -10);
-    ck_assert_double_eq(rk_loop_design_requirements(&loop).load_step, 5);
-    ck_assert_double_eq(rk_loop_design_conditions(&loop).limits.high, 100);
-    ck_assert(isnan(rk_loop_design_requirements(&loop).limit[RK_REQUIRE_OUT_NOISE]));
+    ck_assert_double_eq(rk_design_requirements(&loop).sp_step, -10);
+    ck_assert_double_eq(rk_design_requirements(&loop).load_step, 5);
+    ck_assert_double_eq(rk_design_conditions(&loop).limits.high, 100);
+    ck_assert(isnan(rk_design_requirements(&loop).limit[RK_REQUIRE_OUT_NOISE]));
     loop.model.out0 = 0; /* not within the limits: not known */
     loop.noise = 0.1;
-    ck_assert_double_eq(rk_loop_design_conditions(&loop).limits.high, rk_limits_none().high);
-    ck_assert_double_eq(rk_loop_design_requirements(&loop).limit[RK_REQUIRE_OUT_NOISE], 1);
+    ck_assert_double_eq(rk_design_conditions(&loop).limits.high, rk_limits_none().high);
+    ck_assert_double_eq(rk_design_requirements(&loop).limit[RK_REQUIRE_OUT_NOISE], 1);
     loop.requirements.sp_step = 3;
-    ck_assert_double_eq(rk_loop_design_requirements(&loop).sp_step, 3);
-    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_SETTLING), "s");
-    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_PEAK), "pv-EU");
-    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_TRAVEL), "out-EU");
-    ck_assert_str_eq(rk_loop_design_require_unit(&loop, RK_REQUIRE_MS), "");
+    ck_assert_double_eq(rk_design_requirements(&loop).sp_step, 3);
+    ck_assert_str_eq(rk_design_require_unit(&loop, RK_REQUIRE_SETTLING), "s");
+    ck_assert_str_eq(rk_design_require_unit(&loop, RK_REQUIRE_PEAK), "pv-EU");
+    ck_assert_str_eq(rk_design_require_unit(&loop, RK_REQUIRE_TRAVEL), "out-EU");
+    ck_assert_str_eq(rk_design_require_unit(&loop, RK_REQUIRE_MS), "");
 }
 END_TEST
 
 START_TEST(gain_in_percent_of_span_needs_both_ranges)
 {
-    rk_loop_design loop = a_loop(-0.118, 46.5, 17.4, -11, 46.5);
+    rk_design loop = a_loop(-0.118, 46.5, 17.4, -11, 46.5);
 
-    ck_assert(isnan(rk_loop_design_gain_pct(&loop, -0.118)));
+    ck_assert(isnan(rk_design_gain_pct(&loop, -0.118)));
     loop.pv_low = 0;
     loop.pv_high = 20;
     loop.out_low = 0;
     loop.out_high = 100;
-    ck_close(rk_loop_design_gain_pct(&loop, -0.118), -0.59, 1e-12);
+    ck_close(rk_design_gain_pct(&loop, -0.118), -0.59, 1e-12);
 }
 END_TEST
 

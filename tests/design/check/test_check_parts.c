@@ -16,7 +16,7 @@ static rk_gain_limits limits_of(const rk_model *m, const rk_settings *s,
     rk_gain_limits found;
     rk_diag diag = {RK_OK, ""};
 
-    ck_assert_msg(rk_gain_limits_find(r, m, s, c, end, &found, &diag) == RK_OK, "%s",
+    ck_assert_msg(rk_gain_limits_compute(r, m, s, c, end, &found, &diag) == RK_OK, "%s",
                   diag.text);
     return found;
 }
@@ -42,7 +42,7 @@ START_TEST(a_margin_is_reached_where_the_closed_form_says)
         const rk_settings at = rk_settings_make(found.at[RK_REQUIRE_MS], 10, 0, 0);
         rk_margins margins;
 
-        ck_assert_int_eq(rk_margins_check(&m, &at, &margins, NULL), RK_OK);
+        ck_assert_int_eq(rk_margins_compute(&m, &at, &margins, NULL), RK_OK);
         ck_assert_double_eq_tol(margins.ms, 2, 1e-3);
     }
     ck_assert(isnan(found.on_off) && found.offset == 0);
@@ -88,19 +88,19 @@ START_TEST(the_valve_reaches_what_the_gain_says)
     const rk_limits limits = {0, 100, HUGE_VAL};
     rk_operating o;
 
-    ck_assert_int_eq(rk_operating_find(&m, &limits, 14, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_operating_compute(&m, &limits, 14, &o, NULL), RK_OK);
     ck_assert_double_eq(o.pv_low, 12 - 30);
     ck_assert_double_eq(o.pv_high, 12 + 20);
     ck_assert_double_eq(o.out, 36);
     ck_assert_double_eq(o.room_down, 36);
     ck_assert_double_eq(o.room_up, 64);
     ck_assert(o.holds);
-    ck_assert_int_eq(rk_operating_find(&m, &limits, 33, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_operating_compute(&m, &limits, 33, &o, NULL), RK_OK);
     ck_assert(!o.holds);
-    ck_assert_int_eq(rk_operating_find(&integrator, &limits, 500, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_operating_compute(&integrator, &limits, 500, &o, NULL), RK_OK);
     ck_assert(o.holds && isinf(o.pv_high) && o.out == 45);
-    ck_assert_int_eq(rk_operating_find(&m, &limits, QNAN, &o, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_operating_find(&m, &limits, 12, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_operating_compute(&m, &limits, QNAN, &o, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_operating_compute(&m, &limits, 12, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -143,13 +143,13 @@ START_TEST(a_sticking_valve_cycles_as_predicted)
     double valve = m->out0, most = 0, least = 0, last = 0, first = 0;
     rk_plant_params made;
     rk_pid_params params;
-    rk_cycle cycle;
+    rk_limit_cycle cycle;
     static rk_real memory[4096];
     rk_plant plant;
     rk_pid pid;
     int scan, ups = 0;
 
-    ck_assert_int_eq(rk_cycle_predict(m, &s, jump, &cycle, NULL), RK_OK);
+    ck_assert_int_eq(rk_limit_cycle_compute(m, &s, jump, &cycle, NULL), RK_OK);
     ck_assert(cycle.exists);
     ck_assert_int_eq(rk_settings_pid_params(&s, &limits, ts, &params, NULL), RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, m->out0), RK_OK);
@@ -184,12 +184,12 @@ START_TEST(no_cycle_without_an_integral_or_a_jump)
     const rk_model m = fopdt(2, 10, 3);
     const rk_settings p = rk_settings_make(0.8, HUGE_VAL, 0, 0),
                       pi = rk_settings_make(1, 9, 0, 0);
-    rk_cycle cycle;
+    rk_limit_cycle cycle;
 
-    ck_assert_int_eq(rk_cycle_predict(&m, &p, 1, &cycle, NULL), RK_OK);
+    ck_assert_int_eq(rk_limit_cycle_compute(&m, &p, 1, &cycle, NULL), RK_OK);
     ck_assert(!cycle.exists);
-    ck_assert_int_eq(rk_cycle_predict(&m, &pi, 0, &cycle, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_cycle_predict(&m, &pi, 1, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_limit_cycle_compute(&m, &pi, 0, &cycle, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_limit_cycle_compute(&m, &pi, 1, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -205,7 +205,7 @@ START_TEST(windup_is_what_a_trial_shows)
 
     ck_assert_double_eq(step, 0.8 * 2 * 70);
     c.limits = (rk_limits){0, 100, HUGE_VAL};
-    ck_assert_int_eq(rk_windup_try(&m, &s, &c, step, &w, NULL), RK_OK);
+    ck_assert_int_eq(rk_windup_compute(&m, &s, &c, step, &w, NULL), RK_OK);
     ck_assert(w.saturates);
     for (way = 0; way < 3; way++) {
         const rk_trial_plan plan = {.sp_step = step, .duration = 400, .band = 0.02};
@@ -229,10 +229,10 @@ START_TEST(windup_is_what_a_trial_shows)
     ck_assert_double_gt(w.best_tt, 0);
     ck_assert(w.ramp.stuck == 0 && w.ramp_time > 0);
     ck_assert_double_eq(w.ideal.stuck, 0);
-    ck_assert_int_eq(rk_windup_try(&m, &s, &c, 0, &w, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_windup_try(&m, NULL, &c, 1, &w, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_windup_compute(&m, &s, &c, 0, &w, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_windup_compute(&m, NULL, &c, 1, &w, NULL), RK_ERR_ARG);
     s.ti = 0.05;
-    ck_assert_int_eq(rk_windup_try(&m, &s, &c, step, &w, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_windup_compute(&m, &s, &c, step, &w, NULL), RK_ERR_RANGE);
     ck_assert(isnan(rk_windup_step(&m, &(rk_limits){-1e12, 1e12, HUGE_VAL})));
 }
 END_TEST
@@ -244,24 +244,24 @@ START_TEST(a_model_may_be_wrong_until_the_closed_form_ends)
     const rk_settings s = rk_settings_make(0.5 * 1e4 / (2 * 5), 1e4, 0, 0); /* k theta 0.5 */
     const rk_settings late = rk_settings_make(1.7 * 1e4 / (2 * 5), 1e4, 0, 0);
     double part;
-    rk_spread box;
+    rk_model_set box;
     rk_worst worst;
 
-    ck_assert_int_eq(rk_worst_survived(&m, &s, &part, NULL), RK_OK);
+    ck_assert_int_eq(rk_worst_survived_compute(&m, &s, &part, NULL), RK_OK);
     /* (1 + p)^2 / (1 - p) = pi: gain and dead time up, time constant down */
     ck_assert_double_eq_tol((1 + part) * (1 + part) / (1 - part), acos(-1), 0.02);
-    ck_assert_int_eq(rk_spread_box(&m, 0.9 * part, RK_OVER_WORST, &box, NULL), RK_OK);
-    ck_assert_int_eq(rk_worst_find(&box, &s, &worst, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 0.9 * part, RK_OVER_WORST, &box, NULL), RK_OK);
+    ck_assert_int_eq(rk_worst_compute(&box, &s, &worst, NULL), RK_OK);
     ck_assert(worst.stable && worst.gain_margin > 1 && worst.gain_margin < 1.3);
     ck_assert(worst.corner.gain > m.gain && worst.corner.dead_time > m.dead_time);
     ck_assert(worst.corner.time_constant[0] < m.time_constant[0]);
-    ck_assert_int_eq(rk_spread_box(&m, 1.1 * part, RK_OVER_WORST, &box, NULL), RK_OK);
-    ck_assert_int_eq(rk_worst_find(&box, &s, &worst, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 1.1 * part, RK_OVER_WORST, &box, NULL), RK_OK);
+    ck_assert_int_eq(rk_worst_compute(&box, &s, &worst, NULL), RK_OK);
     ck_assert(!worst.stable && isnan(worst.ms));
-    ck_assert_int_eq(rk_worst_survived(&m, &late, &part, NULL), RK_OK);
+    ck_assert_int_eq(rk_worst_survived_compute(&m, &late, &part, NULL), RK_OK);
     ck_assert_double_lt(part, 0.001);
-    ck_assert_int_eq(rk_worst_find(NULL, &s, &worst, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_worst_survived(&m, &s, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_worst_compute(NULL, &s, &worst, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_worst_survived_compute(&m, &s, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -269,7 +269,7 @@ END_TEST
 START_TEST(a_mend_mends)
 {
     const rk_check_plan plan = rk_check_plan_make();
-    rk_loop_design loop = rk_loop_design_make();
+    rk_design loop = rk_design_make();
     int i, mended = 0;
     rk_check check;
 
@@ -279,11 +279,11 @@ START_TEST(a_mend_mends)
     loop.ts = 0.5;
     loop.requirements.limit[RK_REQUIRE_OVERSHOOT] = 10;
     loop.requirements.limit[RK_REQUIRE_PEAK] = 0.9;
-    ck_assert_int_eq(rk_check_run(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert(!check.verdict.met);
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const rk_mend *mend = &check.mends[i];
-        rk_loop_design other = loop;
+        const rk_remedy *mend = &check.mends[i];
+        rk_design other = loop;
         rk_check again;
 
         if (check.verdict.line_met[i] || !check.verdict.asked[i]) {
@@ -292,7 +292,7 @@ START_TEST(a_mend_mends)
         }
         ck_assert(mend->by_kc != mend->by_ti);
         *(mend->by_kc ? &other.settings.kc : &other.settings.ti) = mend->value;
-        ck_assert_int_eq(rk_check_run(&other, &plan, &again, NULL), RK_OK);
+        ck_assert_int_eq(rk_check_compute(&other, &plan, &again, NULL), RK_OK);
         ck_assert_msg(again.verdict.line_met[i], "%s is still missed",
                       rk_require_to_text((rk_require)i));
         ck_assert(!mend->all || again.verdict.met);

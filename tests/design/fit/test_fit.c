@@ -53,7 +53,7 @@ START_TEST(truth_is_inside_the_intervals)
     rk_record *record = known_record(truth);
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     inside(known[_i], "gain", gain, fit.gain95);
     inside(known[_i], "time constant", tau, fit.tau95[0]);
     inside(known[_i], "dead time", theta, fit.dead_time95);
@@ -125,7 +125,7 @@ START_TEST(without_noise_the_truth_comes_back)
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_msg(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, &diag) == RK_OK, "%s: %s",
+    ck_assert_msg(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, &diag) == RK_OK, "%s: %s",
                   exact[_i].fact, diag.text);
     ck_assert_msg(close_to(fit.model.gain, r->gain, 1e-5), "%s: gain %g", exact[_i].fact,
                   fit.model.gain);
@@ -150,7 +150,7 @@ START_TEST(response_of_the_true_model_is_the_record)
     size_t i;
 
     ck_assert_uint_le(rows, COUNT(pv));
-    ck_assert_int_eq(rk_model_response(&model, record, pv, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_response_compute(&model, record, pv, NULL), RK_OK);
     for (i = 0; i < rows; i++) {
         ck_assert_double_eq_tol(pv[i], rk_record_pv(record)[i],
                                 1e-9 * (fabs(r->pv0) + fabs(r->gain * r->moves[0].size)));
@@ -171,7 +171,7 @@ START_TEST(intervals_cover_the_truth_as_often_as_they_say)
 
         r.seed = (uint64_t)run + 100;
         record = cook(&r);
-        ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+        ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
         gain += r.gain >= fit.gain95[0] && r.gain <= fit.gain95[1];
         tau += r.tau >= fit.tau95[0][0] && r.tau <= fit.tau95[0][1];
         theta += r.theta >= fit.dead_time95[0] && r.theta <= fit.dead_time95[1];
@@ -231,7 +231,7 @@ START_TEST(doubtful_records_are_named)
     rk_fit fit;
     int i;
 
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     for (i = 0; i < fit.findings.count; i++) {
         const rk_finding *f = &fit.findings.list[i];
 
@@ -273,7 +273,7 @@ START_TEST(records_that_cannot_tell_are_refused)
             rk_record_add(record, (double)i, refused[_i].out[i], refused[_i].pv[i], NULL),
             RK_OK);
     }
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, &diag), RK_ERR_DATA);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, &diag), RK_ERR_DATA);
     ck_assert_msg(strstr(diag.text, refused[_i].says) != NULL, "%s", diag.text);
     rk_record_free(record);
 }
@@ -285,7 +285,7 @@ START_TEST(long_records_are_thinned_without_losing_the_minimum)
     rk_record *record = cook(&r);
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     /* Twice the standard deviation that the noise allows. */
     ck_close(fit.model.gain, -0.4, 2e-3);
     ck_close(fit.model.time_constant[0], 25, 2e-2);
@@ -310,7 +310,7 @@ START_TEST(output_feedback_that_jitters_is_no_obstacle)
                                        rk_record_pv(clean)[i], NULL),
                          RK_OK);
     }
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_close(fit.model.gain, 2, 5e-3);
     ck_close(fit.model.time_constant[0], 10, 1e-2);
     ck_close(fit.model.dead_time, 4.3, 3e-2);
@@ -344,7 +344,7 @@ START_TEST(output_that_moves_in_every_row_is_no_obstacle)
         ck_assert_int_eq(rk_record_add(record, i, out, pv, NULL), RK_OK);
         (void)rk_plant_scan(&plant, out);
     }
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
     ck_close(fit.model.gain, 2, 5e-3);
     ck_close(fit.model.time_constant[0], 10, 5e-3);
     ck_close(fit.model.dead_time, 4.3, 5e-3);
@@ -368,8 +368,8 @@ START_TEST(record_takes_rising_finite_rows_only)
     ck_assert_int_eq(rk_record_add(record, 2, 2, HUGE_VAL, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_record_add(NULL, 2, 2, 3, NULL), RK_ERR_ARG);
     ck_assert_uint_eq(rk_record_rows(record), 1);
-    ck_assert_int_eq(rk_fit_kind(NULL, RK_MODEL_FOPDT, &fit, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_fit_compute_kind(NULL, RK_MODEL_FOPDT, &fit, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, NULL, NULL), RK_ERR_ARG);
     rk_record_free(record);
     rk_record_free(NULL);
 }

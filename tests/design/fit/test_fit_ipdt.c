@@ -20,7 +20,7 @@ static rk_record *drift_and_moves(const rk_model *model, double interval, double
     for (i = 0; i < 300; i++) {
         ck_assert_int_eq(rk_record_add(record, i * interval, out[i / 60], 0, NULL), RK_OK);
     }
-    ck_assert_int_eq(rk_model_response(model, record, pv, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_response_compute(model, record, pv, NULL), RK_OK);
     for (i = 0; i < 300; i++) {
         ck_assert_int_eq(rk_record_add(noisy, i * interval, out[i / 60],
                                        pv[i] + (sigma * rng_normal(&random)), NULL),
@@ -48,7 +48,8 @@ START_TEST(without_noise_the_integrator_comes_back)
     rk_diag diag = {RK_OK, ""};
     rk_fit fit;
 
-    ck_assert_msg(rk_fit_kind(record, RK_MODEL_IPDT, &fit, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_fit_compute_kind(record, RK_MODEL_IPDT, &fit, &diag) == RK_OK, "%s",
+                  diag.text);
     ck_close(fit.model.gain, m->gain, 1e-6);
     ck_assert_double_eq_tol(fit.model.dead_time, m->dead_time, 1e-4 * exact[_i].interval);
     ck_close(fit.model.out0, m->out0, 1e-5);
@@ -68,7 +69,7 @@ START_TEST(intervals_of_an_integrator_hold)
         rk_record *record = drift_and_moves(&m, 1, 0.1, (uint64_t)seed);
         rk_fit fit;
 
-        ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_IPDT, &fit, NULL), RK_OK);
+        ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_IPDT, &fit, NULL), RK_OK);
         gain += fit.gain95[0] <= m.gain && m.gain <= fit.gain95[1];
         theta += fit.dead_time95[0] <= m.dead_time && m.dead_time <= fit.dead_time95[1];
         rk_record_free(record);
@@ -86,7 +87,7 @@ START_TEST(the_known_integrator_is_inside_the_intervals)
     ck_assert_int_eq(
         rk_record_read(RK_SOURCE "/data/records/integrating.csv", NULL, &record, NULL, NULL),
         RK_OK);
-    ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_IPDT, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_IPDT, &fit, NULL), RK_OK);
     ck_assert(fit.gain95[0] < 0.0145 && fit.gain95[1] > 0.0145);
     ck_assert(fit.dead_time95[0] < 3.6 && fit.dead_time95[1] > 3.6);
     ck_assert_double_eq_tol(fit.model.out0, 41, 0.05);

@@ -33,7 +33,7 @@ static rk_record *make(const test *t, uint64_t seed)
         }
         ck_assert_int_eq(rk_record_add(still, i * t->interval, out, 0, NULL), RK_OK);
     }
-    ck_assert_int_eq(rk_model_response(&t->model, still, pv, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_response_compute(&t->model, still, pv, NULL), RK_OK);
     noise = t->sigma * rng_normal(&random);
     for (i = 0; i < t->rows; i++) {
         ck_assert_int_eq(rk_record_add(record, rk_record_time(still)[i],
@@ -90,7 +90,7 @@ START_TEST(the_right_kind_is_chosen_and_its_numbers_come_back)
     const rk_fit_plan plan = rk_fit_plan_make();
     rk_fit fit;
 
-    ck_assert_int_eq(rk_fit_run(record, &plan, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute(record, &plan, &fit, NULL), RK_OK);
     /* Two nearly equal lags may pass for an oscillation that dies within its first swing. */
     if (!(m->kind == RK_MODEL_SOPDT && m->time_constant[1] > 0.8 * m->time_constant[0])) {
         ck_assert_msg(fit.model.kind == m->kind, "row %d: %s", _i,
@@ -142,7 +142,7 @@ START_TEST(known_records_get_their_kind_and_hold_the_truth)
 
     (void)snprintf(path, sizeof path, RK_SOURCE "/data/records/%s.csv", known[_i].file);
     ck_assert_int_eq(rk_record_read(path, NULL, &record, NULL, NULL), RK_OK);
-    ck_assert_int_eq(rk_fit_run(record, &plan, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute(record, &plan, &fit, NULL), RK_OK);
     ck_assert_str_eq(rk_model_kind_to_text(fit.model.kind), rk_model_kind_to_text(m->kind));
     ck_assert(fit.gain95[0] <= m->gain && m->gain <= fit.gain95[1]);
     ck_assert(fit.dead_time95[0] <= m->dead_time && m->dead_time <= fit.dead_time95[1]);
@@ -175,9 +175,9 @@ START_TEST(intervals_hold_with_coloured_noise_too)
         rk_record *record = make(&t, (uint64_t)seed);
         rk_fit fit;
 
-        ck_assert_int_eq(rk_fit_run(record, &plain, &fit, NULL), RK_OK);
+        ck_assert_int_eq(rk_fit_compute(record, &plain, &fit, NULL), RK_OK);
         plain_square += pow(fit.model.dead_time - 4, 2);
-        ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+        ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
         square += pow(fit.model.dead_time - 4, 2);
         gain += fit.gain95[0] <= 2 && 2 <= fit.gain95[1];
         tau += fit.tau95[0][0] <= 10 && 10 <= fit.tau95[0][1];
@@ -510,7 +510,7 @@ START_TEST(an_awkward_record_gives_a_warned_model_or_none)
         ck_assert_int_eq(rk_record_add(record, rows[i].time, rows[i].out, rows[i].pv, NULL),
                          RK_OK);
     }
-    status = rk_fit_run(record, &plan, &fit, &diag);
+    status = rk_fit_compute(record, &plan, &fit, &diag);
     if (awkward[_i].level == REFUSED) {
         ck_assert_int_eq(status, RK_ERR_DATA);
         ck_assert_msg(strstr(diag.text, awkward[_i].says) != NULL, "%s: %s", awkward[_i].fact,
@@ -562,12 +562,12 @@ START_TEST(a_window_leaves_out_what_it_says)
     plan.excludes = 1;
     plan.exclude[0][0] = 200;
     plan.exclude[0][1] = 230;
-    ck_assert_int_eq(rk_fit_run(spoiled, &plan, &fit, NULL), RK_OK);
+    ck_assert_int_eq(rk_fit_compute(spoiled, &plan, &fit, NULL), RK_OK);
     ck_assert_uint_eq(fit.rows, 469);
     ck_close(fit.model.gain, -0.118, 0.01);
     ck_close(fit.model.dead_time, 17.4, 0.03);
     plan.to = 3;
-    ck_assert_int_eq(rk_fit_run(spoiled, &plan, &fit, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_fit_compute(spoiled, &plan, &fit, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "the window leaves 4 rows of 600"));
     rk_record_free(record);
     rk_record_free(spoiled);
@@ -580,10 +580,10 @@ START_TEST(by_hand_is_what_a_ruler_gives)
     const recipe r = {2, 20, 6, 50, 40, 0.25, 800, 0, 0, 0, 1, {{25, 5}}};
     const recipe two = {2, 20, 6, 50, 40, 0.25, 800, 0, 0, 0, 1, {{25, 5}, {100, -5}}};
     rk_record *record = cook(&r);
-    rk_hand hand;
+    rk_hand_fits hand;
     size_t i;
 
-    ck_assert_int_eq(rk_fit_by_hand(record, &hand, NULL), RK_OK);
+    ck_assert_int_eq(rk_hand_fits_compute(record, &hand, NULL), RK_OK);
     ck_assert_uint_eq(hand.count, 4);
     for (i = 0; i < 3; i++) {
         ck_close(hand.fit[i].model.gain, 2, 0.005);
@@ -596,7 +596,7 @@ START_TEST(by_hand_is_what_a_ruler_gives)
     ck_assert_double_eq_tol(hand.at_63, 25 + 6 + 20, 0.5);
     rk_record_free(record);
     record = cook(&two);
-    ck_assert_int_eq(rk_fit_by_hand(record, &hand, NULL), RK_OK);
+    ck_assert_int_eq(rk_hand_fits_compute(record, &hand, NULL), RK_OK);
     ck_assert_uint_eq(hand.count, 0);
     rk_record_free(record);
 }
@@ -611,8 +611,8 @@ START_TEST(a_model_is_validated_by_a_record_it_has_not_seen)
     rk_record *record = make(&other, 9);
     rk_validation v, w;
 
-    ck_assert_int_eq(rk_model_validate(&right, record, &v, NULL), RK_OK);
-    ck_assert_int_eq(rk_model_validate(&wrong, record, &w, NULL), RK_OK);
+    ck_assert_int_eq(rk_validation_compute(&right, record, &v, NULL), RK_OK);
+    ck_assert_int_eq(rk_validation_compute(&wrong, record, &w, NULL), RK_OK);
     ck_assert_double_eq_tol(v.offset, 3, 0.05);
     ck_assert_double_eq_tol(v.rmse, 0.1, 0.02);
     ck_assert_double_gt(v.fit_percent, 97);
@@ -634,7 +634,7 @@ START_TEST(moves_are_fitted_one_by_one)
     static rk_move_fits fits;
     size_t i;
 
-    ck_assert_int_eq(rk_fit_moves(record, RK_MODEL_FOPDT, &fits, NULL), RK_OK);
+    ck_assert_int_eq(rk_move_fits_compute(record, RK_MODEL_FOPDT, &fits, NULL), RK_OK);
     ck_assert_uint_eq(fits.count, 3);
     for (i = 0; i < 3; i++) {
         ck_assert(fits.move[i].fitted);
@@ -651,7 +651,7 @@ START_TEST(moves_are_fitted_one_by_one)
                                        pv > 60 ? 60 + (1.5 * (pv - 60)) : pv, NULL),
                          RK_OK);
     }
-    ck_assert_int_eq(rk_fit_moves(bent, RK_MODEL_FOPDT, &fits, NULL), RK_OK);
+    ck_assert_int_eq(rk_move_fits_compute(bent, RK_MODEL_FOPDT, &fits, NULL), RK_OK);
     ck_assert_ptr_nonnull(strstr(fits.findings.list[0].what, "the gain changes from"));
     ck_assert_int_eq((int)fits.findings.list[0].level, RK_LEVEL_CAUTION);
     rk_record_free(record);
@@ -679,9 +679,9 @@ START_TEST(a_process_is_reduced_by_the_half_rule_and_by_its_response)
     rk_reduction r;
     rk_diag diag = {RK_OK, ""};
 
-    ck_assert_msg(rk_model_reduce(&reductions[_i].process, reductions[_i].kind, &r, &diag) ==
-                      RK_OK,
-                  "%s", diag.text);
+    ck_assert_msg(
+        rk_reduction_compute(&reductions[_i].process, reductions[_i].kind, &r, &diag) == RK_OK,
+        "%s", diag.text);
     ck_close(r.half_rule.time_constant[0], reductions[_i].tau, 1e-12);
     ck_assert_double_eq_tol(r.half_rule.time_constant[1], reductions[_i].tau2, 1e-12);
     ck_assert_double_eq_tol(r.half_rule.dead_time, reductions[_i].theta, 1e-12);
@@ -700,11 +700,11 @@ START_TEST(a_process_out_of_range_is_refused)
     size_t i;
 
     for (i = 0; i < COUNT(bad); i++) {
-        ck_assert_int_eq(rk_model_reduce(&bad[i], RK_MODEL_FOPDT, &r, NULL), RK_ERR_RANGE);
+        ck_assert_int_eq(rk_reduction_compute(&bad[i], RK_MODEL_FOPDT, &r, NULL), RK_ERR_RANGE);
     }
-    ck_assert_int_eq(rk_model_reduce(&reductions[0].process, RK_MODEL_IPDT, &r, NULL),
+    ck_assert_int_eq(rk_reduction_compute(&reductions[0].process, RK_MODEL_IPDT, &r, NULL),
                      RK_ERR_RANGE);
-    ck_assert_int_eq(rk_model_reduce(NULL, RK_MODEL_FOPDT, &r, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_reduction_compute(NULL, RK_MODEL_FOPDT, &r, NULL), RK_ERR_ARG);
 }
 END_TEST
 

@@ -40,20 +40,20 @@ START_TEST(known_records_get_the_verdict_of_an_engineer)
 
     (void)snprintf(path, sizeof path, RK_SOURCE "/data/records/%s.csv", known[_i].file);
     ck_assert_int_eq(rk_record_read(path, NULL, &record, NULL, NULL), RK_OK);
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     ck_assert_str_eq(rk_inspection_verdict(&made), known[_i].verdict);
-    ck_assert_uint_eq(made.moves, known[_i].moves);
-    ck_close(made.interval, known[_i].interval, 1e-9);
-    ck_assert_double_eq_tol(made.move[0].at, known[_i].first_at, 1e-6);
-    ck_assert_double_eq_tol(made.move[0].from, known[_i].from, 1e-6);
-    ck_assert_double_eq_tol(made.move[0].to, known[_i].to, 1e-6);
+    ck_assert_uint_eq(made.facts.moves, known[_i].moves);
+    ck_close(made.facts.interval, known[_i].interval, 1e-9);
+    ck_assert_double_eq_tol(made.facts.move[0].at, known[_i].first_at, 1e-6);
+    ck_assert_double_eq_tol(made.facts.move[0].from, known[_i].from, 1e-6);
+    ck_assert_double_eq_tol(made.facts.move[0].to, known[_i].to, 1e-6);
     /* A median of a few dozen to a few hundred rows: a quarter covers three standard errors. */
-    ck_assert_double_eq_tol(made.noise, known[_i].noise, (0.25 * known[_i].noise) + 1e-6);
+    ck_assert_double_eq_tol(made.facts.noise, known[_i].noise, (0.25 * known[_i].noise) + 1e-6);
     ck_assert_int_eq((int)made.steady_before, RK_YES);
     ck_assert(made.has_model);
     ck_assert_str_eq(rk_model_kind_to_text(made.rough.model.kind), known[_i].kind);
     ck_assert(made.next.known && made.next.possible);
-    ck_assert_uint_eq(made.gaps, 0);
+    ck_assert_uint_eq(made.facts.gaps, 0);
     rk_record_free(record);
 }
 END_TEST
@@ -363,7 +363,7 @@ START_TEST(what_is_wrong_with_a_record_is_found)
     sound(s);
     spoiled[_i].spoil(s);
     record = record_of(s);
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     for (i = 0; i < made.findings.count; i++) {
         const char *what = made.findings.list[i].what;
 
@@ -376,7 +376,7 @@ START_TEST(what_is_wrong_with_a_record_is_found)
     ck_assert_msg(strcmp(rk_inspection_verdict(&made), spoiled[_i].verdict) == 0, "row %d: %s",
                   _i, rk_inspection_verdict(&made));
     if (spoiled[_i].spoil != automatic) {
-        ck_assert_uint_eq(made.moves, spoiled[_i].moves);
+        ck_assert_uint_eq(made.facts.moves, spoiled[_i].moves);
     }
     rk_record_free(record);
 }
@@ -392,13 +392,13 @@ START_TEST(a_ramp_is_one_move_with_its_length)
     sound(s);
     ramp(s);
     record = record_of(s);
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
-    ck_assert_double_eq(made.move[0].at, 90);
-    ck_assert_double_eq(made.move[0].until, 109);
-    ck_assert_double_eq(made.move[0].from, 42);
-    ck_assert_double_eq(made.move[0].to, 47);
-    ck_assert_double_eq(made.move[1].to, 42);
-    ck_close(made.quantum, 0.001, 1e-6);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
+    ck_assert_double_eq(made.facts.move[0].at, 90);
+    ck_assert_double_eq(made.facts.move[0].until, 109);
+    ck_assert_double_eq(made.facts.move[0].from, 42);
+    ck_assert_double_eq(made.facts.move[0].to, 47);
+    ck_assert_double_eq(made.facts.move[1].to, 42);
+    ck_close(made.facts.quantum, 0.001, 1e-6);
     rk_record_free(record);
 }
 END_TEST
@@ -413,7 +413,7 @@ START_TEST(dropped_rows_are_told)
 
     plan.dropped = 30;
     plan.read = 230;
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     ck_assert_str_eq(rk_inspection_verdict(&made), "usable");
     ck_assert_ptr_nonnull(strstr(made.findings.list[0].what, "30 of 230 rows were bad"));
     rk_record_free(record);
@@ -451,7 +451,7 @@ START_TEST(the_next_test_gives_what_it_promises)
     rk_next_test n;
     int i;
 
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     rk_record_free(record);
     n = made.next;
     ck_assert(n.known && n.possible);
@@ -473,7 +473,7 @@ START_TEST(the_next_test_gives_what_it_promises)
 
         r.seed = 1000 + (uint64_t)i;
         record = cook(&r);
-        ck_assert_int_eq(rk_fit_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
+        ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
         gain_square += pow((fit.model.gain / r.gain) - 1, 2);
         theta_square += pow(fit.model.dead_time - r.theta, 2);
         rk_record_free(record);
@@ -498,12 +498,12 @@ START_TEST(a_test_that_cannot_be_had_is_told)
 
     plan.out_low = 35;
     plan.out_high = 45;
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     ck_assert(made.next.known && made.next.possible);
     ck_assert_double_le(fabs(made.next.out_move), 5.0);
     plan.out_low = 39.9;
     plan.out_high = 40.1;
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     ck_assert(made.next.known && !made.next.possible);
     rk_next_test_words(&made, "%", text, sizeof text);
     ck_assert_ptr_nonnull(strstr(text, "No test within OUT's limits"));
@@ -519,12 +519,12 @@ START_TEST(what_cannot_be_inspected_is_an_error)
     rk_diag diag = {RK_OK, ""};
 
     ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, &diag), RK_ERR_DATA);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, &diag), RK_ERR_DATA);
     ck_assert_str_eq(diag.text, "0 row: a record needs 2 at least");
-    ck_assert_int_eq(rk_inspect(NULL, &plan, &made, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_inspection_compute(NULL, &plan, &made, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_record_add(record, 0, 1, 2, NULL), RK_OK);
     ck_assert_int_eq(rk_record_add(record, 1, 2, 3, NULL), RK_OK);
-    ck_assert_int_eq(rk_inspect(record, &plan, &made, NULL), RK_OK);
+    ck_assert_int_eq(rk_inspection_compute(record, &plan, &made, NULL), RK_OK);
     ck_assert_str_eq(rk_inspection_verdict(&made), "unfit");
     rk_record_free(record);
 }

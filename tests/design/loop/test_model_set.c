@@ -88,11 +88,11 @@ START_TEST(the_worst_are_on_the_edge_of_the_95_percent_region)
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
     int number[RK_MODEL_NUMBERS];
     const int n = rk_model_kind_numbers(m->kind, number);
-    rk_spread s;
+    rk_model_set s;
     size_t i;
 
     make_covariance(m, c);
-    ck_assert_int_eq(rk_spread_region(m, c, RK_OVER_WORST, &s, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_covariance(m, c, RK_OVER_WORST, &s, NULL), RK_OK);
     ck_assert_uint_eq(s.count, (size_t)(1 + (2 * n) + (1 << n)));
     ck_assert_double_eq(s.model[0].gain, m->gain);
     for (i = 1; i < s.count; i++) {
@@ -111,12 +111,12 @@ START_TEST(the_mean_has_the_fits_mean_and_covariance)
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], from[RK_MODEL_NUMBERS];
     int number[RK_MODEL_NUMBERS], a, b;
     const int n = rk_model_kind_numbers(m->kind, number);
-    rk_spread s;
+    rk_model_set s;
     size_t i;
 
     make_covariance(m, c);
     numbers_of(m, from);
-    ck_assert_int_eq(rk_spread_region(m, c, RK_OVER_MEAN, &s, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_covariance(m, c, RK_OVER_MEAN, &s, NULL), RK_OK);
     ck_assert_uint_eq(s.count, (size_t)(2 * n));
     for (a = 0; a < n; a++) {
         for (b = 0; b < n; b++) {
@@ -140,10 +140,10 @@ END_TEST
 START_TEST(a_box_has_all_its_corners)
 {
     const rk_model m = fopdt(2, 10, 4);
-    rk_spread s;
+    rk_model_set s;
     size_t i, k;
 
-    ck_assert_int_eq(rk_spread_box(&m, 0.2, RK_OVER_WORST, &s, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 0.2, RK_OVER_WORST, &s, NULL), RK_OK);
     ck_assert_uint_eq(s.count, 9);
     for (i = 1; i < 9; i++) {
         ck_close(fabs(s.model[i].gain - 2), 0.4, 1e-12);
@@ -155,7 +155,7 @@ START_TEST(a_box_has_all_its_corners)
                       s.model[i].dead_time != s.model[k].dead_time);
         }
     }
-    ck_assert_int_eq(rk_spread_box(&m, 0.3, RK_OVER_MEAN, &s, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 0.3, RK_OVER_MEAN, &s, NULL), RK_OK);
     ck_assert_uint_eq(s.count, 6);
     ck_close(s.model[0].gain, 2 - (2 * 0.3), 1e-12); /* sqrt(3) deviations of part / sqrt(3) */
 }
@@ -166,7 +166,7 @@ START_TEST(an_unsure_model_stays_a_model)
 {
     const rk_model *m = &spread_out[_i];
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
-    rk_spread s;
+    rk_model_set s;
     size_t i;
     int a, b, over;
 
@@ -177,7 +177,7 @@ START_TEST(an_unsure_model_stays_a_model)
         }
     }
     for (over = 0; over < 2; over++) {
-        ck_assert_int_eq(rk_spread_region(m, c, (rk_over)over, &s, NULL), RK_OK);
+        ck_assert_int_eq(rk_model_set_from_covariance(m, c, (rk_over)over, &s, NULL), RK_OK);
         for (i = 0; i < s.count; i++) {
             ck_assert_int_eq(rk_model_check(&s.model[i], NULL), RK_OK);
             ck_assert(s.model[i].gain * m->gain > 0);
@@ -191,18 +191,18 @@ START_TEST(what_is_not_known_is_refused)
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
     const rk_model m = spread_out[0];
     rk_over over;
-    rk_spread s;
+    rk_model_set s;
     int i;
 
     make_covariance(&m, c);
-    ck_assert_int_eq(rk_spread_region(NULL, c, RK_OVER_MEAN, &s, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_spread_box(&m, 0.1, RK_OVER_MEAN, NULL, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_spread_box(&m, 0, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_spread_box(&m, 1, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_model_set_from_covariance(NULL, c, RK_OVER_MEAN, &s, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 0.1, RK_OVER_MEAN, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 0, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_model_set_from_part(&m, 1, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
     c[0][0] = 0;
-    ck_assert_int_eq(rk_spread_region(&m, c, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_model_set_from_covariance(&m, c, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
     c[0][0] = QNAN;
-    ck_assert_int_eq(rk_spread_region(&m, c, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_model_set_from_covariance(&m, c, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
     for (i = 0; i < 2; i++) {
         ck_assert_int_eq(rk_over_from_text(rk_over_to_text((rk_over)i), &over, NULL), RK_OK);
         ck_assert_int_eq(over, i);

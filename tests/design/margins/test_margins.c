@@ -11,7 +11,7 @@ static rk_margins margins_of(const rk_model *model, double kc, double ti, double
     const rk_settings settings = rk_settings_make(kc, ti, td, tf);
     rk_margins m;
 
-    ck_assert_int_eq(rk_margins_check(model, &settings, &m, NULL), RK_OK);
+    ck_assert_int_eq(rk_margins_compute(model, &settings, &m, NULL), RK_OK);
     return m;
 }
 
@@ -230,7 +230,7 @@ static bool stable_with(rk_model model, rk_settings s, double more_gain, double 
 
     s.kc *= more_gain;
     model.dead_time += more_dead_time;
-    ck_assert_int_eq(rk_margins_check(&model, &s, &m, NULL), RK_OK);
+    ck_assert_int_eq(rk_margins_compute(&model, &s, &m, NULL), RK_OK);
     return m.stable;
 }
 
@@ -254,7 +254,7 @@ START_TEST(margins_are_used_up_where_stability_ends)
             s.td = decades(&r, -3, 3);
             s.tf = rng_uniform(&r) < 0.2 ? 0.0 : decades(&r, -3, 2);
         }
-        ck_assert_int_eq(rk_margins_check(&model, &s, &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_margins_compute(&model, &s, &m, NULL), RK_OK);
         if (!m.stable) continue;
         ck_assert(m.kc_stable[0] < s.kc && s.kc < m.kc_stable[1]);
         if (m.gain_margin < 1e6) {
@@ -300,13 +300,13 @@ START_TEST(bad_arguments_are_refused)
     rk_diag diag = {RK_OK, ""};
     rk_margins m;
 
-    ck_assert_int_eq(rk_margins_check(NULL, &s, &m, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_margins_check(&good, NULL, &m, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_margins_check(&good, &s, NULL, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_margins_check(&bad, &s, &m, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_margins_compute(NULL, &s, &m, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_margins_compute(&good, NULL, &m, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_margins_compute(&good, &s, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_margins_compute(&bad, &s, &m, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "time constant"));
-    ck_assert_int_eq(rk_margins_check(&good, &zero, &m, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_margins_check(&absurd, &s, &m, &units), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_margins_compute(&good, &zero, &m, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_margins_compute(&absurd, &s, &m, &units), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(units.text, "check the units"));
 }
 END_TEST
@@ -408,16 +408,16 @@ START_TEST(the_response_is_the_formula)
     const double ci = -1 / (w * 8);
     double re, im;
 
-    ck_assert_int_eq(rk_loop_response(&m, &s, w, &re, &im, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_loop_response_compute(&m, &s, w, &re, &im, NULL), RK_OK);
     ck_close(re, 0.7 * (pr - (ci * pi)), 1e-12);
     ck_close(im, 0.7 * (pi + (ci * pr)), 1e-12);
-    ck_assert_int_eq(rk_process_response(&m, 0, w, &re, &im, NULL), RK_OK);
+    ck_assert_int_eq(rk_process_response_compute(&m, 0, w, &re, &im, NULL), RK_OK);
     ck_close(re, pr, 1e-12);
     ck_close(im, pi, 1e-12);
-    ck_assert_int_eq(rk_loop_response(&m, &s, 0, &re, &im, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_loop_response(&m, &s, 1, NULL, &im, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_process_response(&m, 11, 1, &re, &im, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_process_response(&m, 0, 1, &re, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_open_loop_response_compute(&m, &s, 0, &re, &im, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_open_loop_response_compute(&m, &s, 1, NULL, &im, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_process_response_compute(&m, 11, 1, &re, &im, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_process_response_compute(&m, 0, 1, &re, NULL, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -428,16 +428,16 @@ START_TEST(a_pv_filter_is_a_second_lag)
     rk_settings s = rk_settings_make(0.7, 8, 1, 0.2);
     rk_margins a, b;
 
-    ck_assert_int_eq(rk_margins_check(&two, &s, &b, NULL), RK_OK);
+    ck_assert_int_eq(rk_margins_compute(&two, &s, &b, NULL), RK_OK);
     s.pv_filter = 4;
-    ck_assert_int_eq(rk_margins_check(&one, &s, &a, NULL), RK_OK);
+    ck_assert_int_eq(rk_margins_compute(&one, &s, &a, NULL), RK_OK);
     ck_close(a.gain_margin, b.gain_margin, 1e-9);
     ck_close(a.phase_margin, b.phase_margin, 1e-9);
     ck_close(a.delay_margin, b.delay_margin, 1e-9);
     ck_close(a.ms, b.ms, 1e-9);
     ck_close(a.kc_stable[1], b.kc_stable[1], 1e-9);
     s.pv_filter = -1;
-    ck_assert_int_eq(rk_margins_check(&one, &s, &a, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_margins_compute(&one, &s, &a, NULL), RK_ERR_RANGE);
 }
 END_TEST
 
@@ -453,12 +453,12 @@ START_TEST(a_rational_dead_time_turns_as_its_order_says)
     int n;
 
     for (n = 1; n <= 2; n++) {
-        ck_assert_int_eq(rk_process_response(&m, n, ws[_i], &re, &im, NULL), RK_OK);
+        ck_assert_int_eq(rk_process_response_compute(&m, n, ws[_i], &re, &im, NULL), RK_OK);
         ck_assert_double_eq_tol(re, cos(turns[n - 1]), 1e-5);
         ck_assert_double_eq_tol(im, -sin(turns[n - 1]), 1e-5);
     }
-    ck_assert_int_eq(rk_process_response(&m, 10, ws[_i], &re, &im, NULL), RK_OK);
-    ck_assert_int_eq(rk_process_response(&exact, 0, ws[_i], &er, &ei, NULL), RK_OK);
+    ck_assert_int_eq(rk_process_response_compute(&m, 10, ws[_i], &re, &im, NULL), RK_OK);
+    ck_assert_int_eq(rk_process_response_compute(&exact, 0, ws[_i], &er, &ei, NULL), RK_OK);
     ck_assert_double_eq_tol(re, er, 1e-9);
     ck_assert_double_eq_tol(im, ei, 1e-9);
 }

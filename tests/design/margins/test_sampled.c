@@ -13,7 +13,8 @@ static rk_margins sampled(const rk_model *m, const rk_settings *s, double ts, do
     rk_margins found;
     rk_diag diag = {RK_OK, ""};
 
-    ck_assert_msg(rk_sampled_margins(m, s, &sampling, &found, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_sampled_margins_compute(m, s, &sampling, &found, &diag) == RK_OK, "%s",
+                  diag.text);
     return found;
 }
 
@@ -122,7 +123,7 @@ static rk_settings tuned(const rk_model *m, const char *mode)
     const char *rule = m->kind == RK_MODEL_SOPDT_OSC ? "lambda" : "simc";
     rk_tuning t;
 
-    ck_assert_int_eq(rk_tune(m, rule, mode, &knobs, &t, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(m, rule, mode, &knobs, &t, NULL), RK_OK);
     return t.settings;
 }
 
@@ -137,7 +138,7 @@ START_TEST(fast_scans_agree_with_continuous)
     rk_margins got, want;
 
     late.dead_time += 2.5 * ts;
-    ck_assert_int_eq(rk_margins_check(&late, &s, &want, NULL), RK_OK);
+    ck_assert_int_eq(rk_margins_compute(&late, &s, &want, NULL), RK_OK);
     got = sampled(&kinds[_i], &s, ts, 2 * ts, RK_SCHEME_TRAPEZOID);
     ck_assert(got.stable == want.stable);
     if (kinds[_i].dead_time > 0) { /* else it is used up where the sampling shows */
@@ -248,12 +249,15 @@ START_TEST(the_response_is_that_of_the_difference_equation)
     double re, im;
 
     s.derivative = _i == 0 ? RK_SCHEME_BACKWARD : RK_SCHEME_TRAPEZOID;
-    ck_assert_int_eq(rk_sampled_response(&m, &s, &sampling, w, &re, &im, NULL), RK_OK);
+    ck_assert_int_eq(rk_sampled_response_compute(&m, &s, &sampling, w, &re, &im, NULL), RK_OK);
     ck_close(re, (cr * pr) - (ci * pi), 1e-11);
     ck_close(im, (cr * pi) + (ci * pr), 1e-11);
-    ck_assert_int_eq(rk_sampled_response(&m, &s, &sampling, 4, &re, &im, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_sampled_response(&m, &s, &sampling, 0, &re, &im, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_sampled_response(&m, &s, &sampling, 1, NULL, &im, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_sampled_response_compute(&m, &s, &sampling, 4, &re, &im, NULL),
+                     RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sampled_response_compute(&m, &s, &sampling, 0, &re, &im, NULL),
+                     RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sampled_response_compute(&m, &s, &sampling, 1, NULL, &im, NULL),
+                     RK_ERR_ARG);
 }
 END_TEST
 
@@ -266,15 +270,15 @@ START_TEST(what_cannot_be_sampled_is_refused)
     rk_margins got;
     int i;
 
-    ck_assert_int_eq(rk_sampled_margins(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
     sampling.ts = 1;
     sampling.delay = -1;
-    ck_assert_int_eq(rk_sampled_margins(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
     sampling.delay = 0;
-    ck_assert_int_eq(rk_sampled_margins(&m, &s, NULL, &got, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_sampled_margins(&m, &s, &sampling, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, NULL, &got, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, &sampling, NULL, NULL), RK_ERR_ARG);
     sampling.integral = (rk_scheme)7;
-    ck_assert_int_eq(rk_sampled_margins(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, &sampling, &got, NULL), RK_ERR_RANGE);
     for (i = 0; i < 3; i++) {
         ck_assert_int_eq(rk_scheme_from_text(rk_scheme_to_text((rk_scheme)i), &way, NULL),
                          RK_OK);

@@ -32,12 +32,13 @@ static double best_rule(const rk_model *model, const char *mode, double ms)
     double best = HUGE_VAL;
     int count, i;
 
-    ck_assert_int_eq(rk_tune_all(model, NULL, mode, &knobs, list, &count, NULL), RK_OK);
+    ck_assert_int_eq(rk_tunings_compute(model, NULL, mode, &knobs, list, &count, NULL), RK_OK);
     for (i = 0; i < count; i++) {
-        rk_measures m;
+        rk_performance m;
 
         if (!list[i].usable) continue;
-        ck_assert_int_eq(rk_measure(model, &list[i].settings, scan_of(model), &m, NULL), RK_OK);
+        ck_assert_int_eq(
+            rk_performance_compute(model, &list[i].settings, scan_of(model), &m, NULL), RK_OK);
         if (m.margins.stable && m.margins.ms <= ms && m.load_iae < best) {
             best = m.load_iae;
         }
@@ -54,17 +55,17 @@ START_TEST(search_is_never_worse_than_a_rule_and_ends_in_an_optimum)
     int i;
 
     plan.ts = scan_of(&model);
-    ck_assert_int_eq(rk_search(&plan, &found, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &found, NULL), RK_OK);
     ck_assert(found.met);
     ck_assert_double_le(found.measures.margins.ms, 1.6 * (1 + 1e-9));
     ck_assert_double_le(found.measures.load_iae, best_rule(&model, "PI", 1.6) * (1 + 1e-3));
     for (i = 0; i < 9; i++) {
         rk_settings near = found.settings;
-        rk_measures m;
+        rk_performance m;
 
         near.kc *= 1.0 + (0.01 * ((i % 3) - 1));
         near.ti *= 1.0 + (0.01 * ((i / 3) - 1));
-        ck_assert_int_eq(rk_measure(&model, &near, plan.ts, &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_performance_compute(&model, &near, plan.ts, &m, NULL), RK_OK);
         ck_assert_msg(!m.margins.stable || m.margins.ms > 1.6 * (1 + 1e-9) ||
                           m.load_iae >= found.measures.load_iae * (1 - 1e-3),
                       "kc %g ti %g gives %g, a neighbour %g", found.settings.kc,
@@ -89,9 +90,9 @@ START_TEST(threads_do_not_change_the_result)
 
     plan.mode = "PID";
     plan.threads = 1;
-    ck_assert_int_eq(rk_search(&plan, &one, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &one, NULL), RK_OK);
     plan.threads = 5;
-    ck_assert_int_eq(rk_search(&plan, &many, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &many, NULL), RK_OK);
     ck_assert_double_eq(one.settings.kc, many.settings.kc);
     ck_assert_double_eq(one.settings.ti, many.settings.ti);
     ck_assert_double_eq(one.settings.td, many.settings.td);
@@ -111,13 +112,13 @@ START_TEST(requirements_are_met_with_robustness_to_spare)
                      RK_OK);
     ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_OVERSHOOT, 5, NULL),
                      RK_OK);
-    ck_assert_int_eq(rk_search(&plan, &calm, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &calm, NULL), RK_OK);
     ck_assert(calm.met);
     ck_assert_double_le(calm.measures.settling, 60.5);
     ck_assert_double_le(calm.measures.overshoot, 5.1);
     ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 20, NULL),
                      RK_OK);
-    ck_assert_int_eq(rk_search(&plan, &brisk, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &brisk, NULL), RK_OK);
     ck_assert(brisk.met);
     ck_assert_double_gt(brisk.measures.margins.ms, calm.measures.margins.ms);
 }
@@ -131,7 +132,7 @@ START_TEST(an_impossible_requirement_is_named)
 
     ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 1, NULL),
                      RK_OK);
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_OK);
     ck_assert(!r.met);
     ck_assert_int_eq(r.in_the_way, RK_REQUIRE_SETTLING);
     ck_assert(!r.verdict.line_met[RK_REQUIRE_SETTLING]);
@@ -147,13 +148,13 @@ START_TEST(effort_and_limits_count)
 
     plan.cost = RK_COST_SETPOINT_IAE;
     plan.requirements.limit[RK_REQUIRE_MS] = 2;
-    ck_assert_int_eq(rk_search(&plan, &free_valve, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &free_valve, NULL), RK_OK);
     plan.weigh_effort = 100;
-    ck_assert_int_eq(rk_search(&plan, &gentle, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &gentle, NULL), RK_OK);
     ck_assert_double_lt(fabs(gentle.settings.kc), 0.8 * fabs(free_valve.settings.kc));
     plan.weigh_effort = 0;
     plan.limits.rate = 0.02;
-    ck_assert_int_eq(rk_search(&plan, &slow, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &slow, NULL), RK_OK);
     ck_assert_double_gt(slow.cost, 1.2 * free_valve.cost);
 }
 END_TEST
@@ -184,10 +185,10 @@ START_TEST(a_requirement_of_any_sort_is_met)
     plan.requirements.limit[RK_REQUIRE_MS] = 2.2;
     ck_assert_int_eq(rk_requirements_set(&plan.requirements, what, asked[_i].limit, NULL),
                      RK_OK);
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_OK);
     ck_assert_msg(r.met, "%s is %g", rk_require_to_text(what), r.verdict.figure[what]);
     /* A trial, which sees what is between the scans, says the same to a scan or two. */
-    ck_assert_int_eq(rk_measure_figures(&plan.requirements, &plan.model, &r.settings, &c,
+    ck_assert_int_eq(rk_figures_compute(&plan.requirements, &plan.model, &r.settings, &c,
                                         &r.measures.margins, figure, NULL),
                      RK_OK);
     ck_assert_double_eq_tol(figure[what], r.verdict.figure[what],
@@ -206,18 +207,18 @@ START_TEST(costs_add_up)
 
     plan.cost = RK_COST_BOTH_ISE;
     plan.requirements.limit[RK_REQUIRE_MS] = 3;
-    ck_assert_int_eq(rk_search_grid(&plan, &one, &p, &best, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &one, &p, &best, &r, NULL), RK_OK);
     ck_close(r.cost, p.setpoint.ise + p.load.ise, 1e-12);
     plan.weigh_error = 2;
     plan.weigh_effort = 3;
     plan.effort = RK_EFFORT_TRAVEL;
-    ck_assert_int_eq(rk_search_grid(&plan, &one, &p, &best, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &one, &p, &best, &r, NULL), RK_OK);
     ck_close(r.cost,
              (2 * (p.setpoint.ise + p.load.ise)) + (3 * (p.setpoint.travel + p.load.travel)),
              1e-12);
     plan.cost = RK_COST_SETPOINT_IAE;
     plan.effort = RK_EFFORT_SQUARES;
-    ck_assert_int_eq(rk_search_grid(&plan, &one, &p, &best, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &one, &p, &best, &r, NULL), RK_OK);
     ck_close(r.cost, (2 * p.setpoint.iae) + (3 * p.setpoint.effort), 1e-12);
 }
 END_TEST
@@ -230,9 +231,9 @@ START_TEST(noise_counts)
 
     plan.mode = "PID";
     plan.weigh_effort = 0.5;
-    ck_assert_int_eq(rk_search(&plan, &quiet, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &quiet, NULL), RK_OK);
     plan.noise = 0.05;
-    ck_assert_int_eq(rk_search(&plan, &noisy, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &noisy, NULL), RK_OK);
     ck_assert_double_lt(noisy.settings.kc * (1 + (10 * (noisy.settings.td > 0))),
                         quiet.settings.kc * (1 + (10 * (quiet.settings.td > 0))));
     ck_assert_double_gt(noisy.cost, quiet.cost);
@@ -244,19 +245,21 @@ START_TEST(the_worst_model_counts)
 {
     rk_search_plan plan = quick_plan();
     rk_search_result nominal, worst, mean;
-    rk_spread spread;
+    rk_model_set spread;
     double highest = 0;
     size_t i;
 
-    ck_assert_int_eq(rk_search(&plan, &nominal, NULL), RK_OK);
-    ck_assert_int_eq(rk_spread_box(&plan.model, 0.2, RK_OVER_WORST, &spread, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &nominal, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&plan.model, 0.2, RK_OVER_WORST, &spread, NULL),
+                     RK_OK);
     plan.spread = &spread;
-    ck_assert_int_eq(rk_search(&plan, &worst, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &worst, NULL), RK_OK);
     ck_assert(worst.met);
     for (i = 0; i < spread.count; i++) {
         rk_margins m;
 
-        ck_assert_int_eq(rk_margins_check(&spread.model[i], &worst.settings, &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_margins_compute(&spread.model[i], &worst.settings, &m, NULL),
+                         RK_OK);
         ck_assert(m.stable);
         highest = fmax(highest, m.ms);
     }
@@ -264,8 +267,9 @@ START_TEST(the_worst_model_counts)
     ck_assert_double_le(highest, 1.6 * (1 + 1e-9));
     ck_assert_double_lt(worst.measures.margins.ms, 1.5);
     ck_assert_double_lt(worst.settings.kc, 0.9 * nominal.settings.kc);
-    ck_assert_int_eq(rk_spread_box(&plan.model, 0.2, RK_OVER_MEAN, &spread, NULL), RK_OK);
-    ck_assert_int_eq(rk_search(&plan, &mean, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&plan.model, 0.2, RK_OVER_MEAN, &spread, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &mean, NULL), RK_OK);
     ck_assert_double_gt(mean.settings.kc, worst.settings.kc);
     ck_close(mean.verdict.figure[RK_REQUIRE_MS], 1.6, 0.02);
 }
@@ -285,10 +289,10 @@ START_TEST(a_search_that_is_stopped_gives_the_best_so_far)
     rk_search_result whole, cut;
     int calls = 0;
 
-    ck_assert_int_eq(rk_search(&plan, &whole, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &whole, NULL), RK_OK);
     plan.go_on = stop_soon;
     plan.user = &calls;
-    ck_assert_int_eq(rk_search(&plan, &cut, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &cut, NULL), RK_OK);
     ck_assert(cut.stopped && !whole.stopped);
     ck_assert_uint_lt(cut.tried, whole.tried);
     ck_assert(cut.measures.margins.stable);
@@ -305,7 +309,7 @@ START_TEST(grid_holds_every_run_and_names_the_best)
     rk_search_result found;
     size_t best, i;
 
-    ck_assert_int_eq(rk_search_grid(&plan, &grid, points, &best, &found, NULL), RK_OK);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &grid, points, &best, &found, NULL), RK_OK);
     ck_assert(points[best].met);
     ck_assert(found.met && found.verdict.met && found.in_the_way == RK_REQUIRE_COUNT);
     ck_assert_uint_eq(found.tried, 72);
@@ -318,7 +322,7 @@ START_TEST(grid_holds_every_run_and_names_the_best)
 
         ck_assert_double_eq(s->kc, rk_grid_value(&grid.kc, i % 8));
         ck_assert_double_eq(s->ti, rk_grid_value(&grid.ti, i / 8));
-        ck_assert_int_eq(rk_margins_check(&plan.model, s, &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_margins_compute(&plan.model, s, &m, NULL), RK_OK);
         ck_assert_int_eq(points[i].stable, m.stable);
         if (!m.stable) continue;
         ck_assert_double_eq(points[i].figure[RK_REQUIRE_MS], m.ms);
@@ -338,11 +342,14 @@ START_TEST(grid_refuses_axes_that_are_none)
     rk_search_result found;
     size_t best;
 
-    ck_assert_int_eq(rk_search_grid(&plan, &wrong, points, &best, &found, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_search_grid(&plan, &none, points, &best, &found, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_search_grid(&plan, &unstable, points, &best, &found, NULL),
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &wrong, points, &best, &found, NULL),
+                     RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &none, points, &best, &found, NULL),
+                     RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, &unstable, points, &best, &found, NULL),
                      RK_ERR_DATA);
-    ck_assert_int_eq(rk_search_grid(&plan, NULL, points, &best, &found, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_search_grid_compute(&plan, NULL, points, &best, &found, NULL),
+                     RK_ERR_ARG);
 }
 END_TEST
 
@@ -354,19 +361,19 @@ START_TEST(bad_plans_are_refused)
     rk_cost cost;
     int i;
 
-    ck_assert_int_eq(rk_search(NULL, &r, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_search(&plan, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_search_compute(NULL, &r, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_search_compute(&plan, NULL, NULL), RK_ERR_ARG);
     plan.mode = "I";
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_ERR_RANGE);
     plan = quick_plan();
     plan.sp_step = 0;
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_ERR_RANGE);
     plan = quick_plan();
     plan.filter_ratio = 0;
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_ERR_RANGE);
     plan = quick_plan();
     plan.model.gain = 0;
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_ERR_RANGE);
     for (i = 0; i < RK_COSTS; i++) {
         ck_assert_int_eq(rk_cost_from_text(rk_cost_to_text((rk_cost)i), &cost, NULL), RK_OK);
         ck_assert_int_eq(cost, i);
@@ -380,10 +387,10 @@ START_TEST(bad_plans_are_refused)
     ck_assert_int_eq(rk_effort_from_text("sweat", &effort, NULL), RK_ERR_RANGE);
     plan = quick_plan();
     plan.weigh_error = 0;
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_ERR_RANGE);
     plan = quick_plan();
     plan.requirements.limit[RK_REQUIRE_OUT_NOISE] = 1; /* of what noise? */
-    ck_assert_int_eq(rk_search(&plan, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_ERR_RANGE);
 }
 END_TEST
 

@@ -73,7 +73,7 @@ START_TEST(sweep_gives_the_blocks_bits)
     for (turn = 0; turn < 2; turn++) {
         plan.sp_step = turn == 0 ? 4.0 : 0.0;
         plan.load_step = turn == 0 ? 0.0 : -7.0;
-        ck_assert_int_eq(rk_sweep(&plan, settings, 37, results, NULL), RK_OK);
+        ck_assert_int_eq(rk_sweep_compute(&plan, settings, 37, results, NULL), RK_OK);
         for (i = 0; i < 37; i++) {
             double pv = 0, out = 0;
 
@@ -102,7 +102,7 @@ START_TEST(sweep_measures_what_the_closed_forms_say)
     const rk_settings lambda = rk_settings_make(1, 10, 0, 0); /* lambda 5 s */
     rk_sweep_result r;
 
-    ck_assert_int_eq(rk_sweep(&plan, &lambda, 1, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &lambda, 1, &r, NULL), RK_OK);
     ck_close(r.setpoint.iae, 5, 2e-3);
     ck_close(r.setpoint.ise, 2.5, 2e-3);
     ck_close(r.setpoint.itae, 25, 2e-3);
@@ -134,7 +134,7 @@ START_TEST(noise_is_what_the_closed_form_says)
         const rk_settings s = rk_settings_make(k, HUGE_VAL, 0, 0);
         rk_sweep_result r;
 
-        ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_OK);
+        ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_OK);
         ck_close(r.noise.out, k * sqrt(v + x), 1e-12);
         ck_close(r.noise.move, k * sqrt(jump), 1e-12);
         ck_assert(isnan(r.setpoint.iae));
@@ -161,9 +161,9 @@ START_TEST(threads_do_not_change_a_sweep)
     for (i = 0; i < 45; i++) {
         settings[i] = any_settings(&r, swept[0].gain, 1);
     }
-    ck_assert_int_eq(rk_sweep(&plan, settings, 45, one, NULL), RK_OK);
+    ck_assert_int_eq(rk_sweep_compute(&plan, settings, 45, one, NULL), RK_OK);
     plan.threads = 5;
-    ck_assert_int_eq(rk_sweep(&plan, settings, 45, many, NULL), RK_OK);
+    ck_assert_int_eq(rk_sweep_compute(&plan, settings, 45, many, NULL), RK_OK);
     for (i = 0; i < 45; i++) {
         ck_assert_double_eq(one[i].last_pv, many[i].last_pv);
         ck_assert_double_eq(one[i].setpoint.itae, many[i].setpoint.itae);
@@ -186,21 +186,21 @@ START_TEST(sweep_refuses_what_cannot_be_run)
     rk_sweep_result r;
 
     velocity.algorithm = RK_ALGORITHM_VELOCITY;
-    ck_assert_int_eq(rk_sweep(NULL, &s, 1, &r, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_sweep(&plan, NULL, 1, &r, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_sweep_compute(NULL, &s, 1, &r, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_sweep_compute(&plan, NULL, 1, &r, NULL), RK_ERR_ARG);
     plan.ts = 0;
-    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
     plan.ts = 1;
     plan.plant.out0 = 3;
-    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
     plan.plant.out0 = 0;
     plan.noise = -1;
-    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
     plan.noise = 0;
     plan.duration = 1e9;
-    ck_assert_int_eq(rk_sweep(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
     plan.duration = 10;
-    ck_assert_int_eq(rk_sweep(&plan, &velocity, 1, &r, NULL), RK_ERR_UNSUPPORTED);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &velocity, 1, &r, NULL), RK_ERR_UNSUPPORTED);
 }
 END_TEST
 

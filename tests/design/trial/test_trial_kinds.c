@@ -37,9 +37,10 @@ static double pv_at(const rk_trial *t, double time)
 START_TEST(pv_follows_a_ramp_by_the_closed_form)
 {
     const rk_trial_case c = a_case(fopdt(2, 10, 1), 0.6, 8, 0.02);
-    rk_trial *t =
-        run(&c, (rk_trial_plan){
-                    .sp_step = 50, .shape = RK_SHAPE_RAMP, .sp_time = 200, .duration = 300});
+    rk_trial *t = run(&c, (rk_trial_plan){.sp_step = 50,
+                                          .shape = RK_SETPOINT_SHAPE_RAMP,
+                                          .sp_time = 200,
+                                          .duration = 300});
 
     ck_close((0.25 * 190) - pv_at(t, 190), 0.25 * 8 / (2 * 0.6), 5e-3);
     ck_close(rk_trial_sp(t)[(size_t)(100 / 0.02)], 25, 1e-9);
@@ -55,11 +56,11 @@ START_TEST(pv_follows_a_sine_by_the_frequency_response)
     const rk_trial_case c = a_case(m, 0.6, 8, 0.02);
     const double w = 2 * PI / 40;
     rk_trial *t = run(
-        &c,
-        (rk_trial_plan){.sp_step = 3, .shape = RK_SHAPE_SINE, .sp_time = 40, .duration = 600});
+        &c, (rk_trial_plan){
+                .sp_step = 3, .shape = RK_SETPOINT_SHAPE_SINE, .sp_time = 40, .duration = 600});
     double re, im, most = 0, i;
 
-    ck_assert_int_eq(rk_loop_response(&m, &c.settings, w, &re, &im, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_loop_response_compute(&m, &c.settings, w, &re, &im, NULL), RK_OK);
     for (i = 500; i < 599; i += 0.01) {
         most = fmax(most, fabs(pv_at(t, i)));
     }
@@ -74,9 +75,10 @@ START_TEST(a_trains_first_swing_is_a_step)
 {
     const rk_trial_case c = a_case(fopdt(2, 10, 3), 0.6, 10, 0.1);
     rk_trial *step = run(&c, (rk_trial_plan){.sp_step = 3, .duration = 150});
-    rk_trial *train =
-        run(&c, (rk_trial_plan){
-                    .sp_step = 3, .shape = RK_SHAPE_TRAIN, .sp_time = 300, .duration = 600});
+    rk_trial *train = run(&c, (rk_trial_plan){.sp_step = 3,
+                                              .shape = RK_SETPOINT_SHAPE_TRAIN,
+                                              .sp_time = 300,
+                                              .duration = 600});
     const rk_setpoint_metrics *a = &rk_trial_results(step)->setpoint;
     const rk_setpoint_metrics *b = &rk_trial_results(train)->setpoint;
 
@@ -144,7 +146,7 @@ START_TEST(noise_fools_no_metric)
                         rk_trial_results(b)->setpoint.overshoot_percent);
     ck_assert_double_gt(rk_trial_results(b)->travel, 10 * rk_trial_results(a)->travel);
     ck_assert_double_eq(rk_trial_results(b)->travel, rk_trial_results(again)->travel);
-    ck_assert_int_eq(rk_sweep(&sweep, &c.settings, 1, &expected, NULL), RK_OK);
+    ck_assert_int_eq(rk_sweep_compute(&sweep, &c.settings, 1, &expected, NULL), RK_OK);
     for (i = 1000; i < rk_trial_scans(b); i++) {
         square += (rk_trial_out(b)[i] - 1.5) * (rk_trial_out(b)[i] - 1.5);
     }
@@ -215,13 +217,13 @@ START_TEST(a_sticking_valve_cycles)
 {
     rk_trial_case c = a_case(fopdt(2, 10, 3), 0.8, 10, 0.05);
     double most = 0, least = 0;
-    rk_cycle cycle;
+    rk_limit_cycle cycle;
     rk_trial *t;
     size_t i;
 
     c.stiction = 0.5;
     t = run(&c, (rk_trial_plan){.sp_step = 0.25 * 2, .duration = 4000});
-    ck_assert_int_eq(rk_cycle_predict(&c.plant, &c.settings, 0.5, &cycle, NULL), RK_OK);
+    ck_assert_int_eq(rk_limit_cycle_compute(&c.plant, &c.settings, 0.5, &cycle, NULL), RK_OK);
     for (i = rk_trial_points(t) / 2; i < rk_trial_points(t); i++) {
         most = fmax(most, rk_trial_pv(t)[i]);
         least = fmin(least == 0 ? 9 : least, rk_trial_pv(t)[i]);
@@ -240,7 +242,7 @@ START_TEST(an_open_step_shows_the_models_numbers)
     rk_trial *t = NULL;
     rk_open_step o;
 
-    ck_assert_int_eq(rk_open_step_run(&m, 0.5, 3, &t, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 3, &t, &o, NULL), RK_OK);
     ck_close(o.at_63, 17, 1e-4);
     ck_close(o.rise, 12 * log(9), 1e-4);
     ck_close(o.settling, 5 + (12 * log(50)), 2e-3);
@@ -249,12 +251,12 @@ START_TEST(an_open_step_shows_the_models_numbers)
     ck_assert_double_eq(o.dead_time, 5);
     ck_assert_double_eq(rk_trial_out(t)[0], 43);
     rk_trial_free(t);
-    ck_assert_int_eq(rk_open_step_run(&integrator, 0.5, 3, &t, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_step_compute(&integrator, 0.5, 3, &t, &o, NULL), RK_OK);
     ck_assert(isnan(o.pv_end) && isnan(o.at_63));
     ck_close(o.slope, 0.15, 1e-9);
     rk_trial_free(t);
-    ck_assert_int_eq(rk_open_step_run(&m, 0.5, 0, &t, &o, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_open_step_run(NULL, 0.5, 1, &t, &o, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 0, &t, &o, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_open_step_compute(NULL, 0.5, 1, &t, &o, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -317,12 +319,12 @@ END_TEST
 static void no_time(rk_trial_case *c, rk_trial_plan *p)
 {
     (void)c;
-    p->shape = RK_SHAPE_RAMP;
+    p->shape = RK_SETPOINT_SHAPE_RAMP;
 }
 static void no_shape(rk_trial_case *c, rk_trial_plan *p)
 {
     (void)c;
-    p->shape = (rk_shape)9;
+    p->shape = (rk_setpoint_shape)9;
 }
 static void negative_noise(rk_trial_case *c, rk_trial_plan *p)
 {
@@ -376,17 +378,18 @@ END_TEST
 
 START_TEST(shapes_convert_and_refuse)
 {
-    rk_shape shape;
+    rk_setpoint_shape shape;
     int i;
 
     for (i = 0; i < 4; i++) {
-        ck_assert_int_eq(rk_shape_from_text(rk_shape_to_text((rk_shape)i), &shape, NULL),
+        ck_assert_int_eq(rk_setpoint_shape_from_text(
+                             rk_setpoint_shape_to_text((rk_setpoint_shape)i), &shape, NULL),
                          RK_OK);
         ck_assert_int_eq((int)shape, i);
     }
-    ck_assert_int_eq(rk_shape_from_text("square", &shape, NULL), RK_ERR_RANGE);
-    ck_assert_double_eq(rk_shape_value(RK_SHAPE_TRAIN, 2, 0.6, 0.3), 0);
-    ck_assert_double_eq(rk_shape_value(RK_SHAPE_TRAIN, 2, 0.1, 0.3), 2);
+    ck_assert_int_eq(rk_setpoint_shape_from_text("square", &shape, NULL), RK_ERR_RANGE);
+    ck_assert_double_eq(rk_setpoint_shape_value(RK_SETPOINT_SHAPE_TRAIN, 2, 0.6, 0.3), 0);
+    ck_assert_double_eq(rk_setpoint_shape_value(RK_SETPOINT_SHAPE_TRAIN, 2, 0.1, 0.3), 2);
 }
 END_TEST
 

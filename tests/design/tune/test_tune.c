@@ -10,7 +10,7 @@ static rk_tuning tuned(const char *name, const rk_model *model, double lambda)
     rk_tuning t;
 
     knobs.lambda = lambda > 0 ? lambda : QNAN;
-    ck_assert_int_eq(rk_tune(model, name, NULL, &knobs, &t, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(model, name, NULL, &knobs, &t, NULL), RK_OK);
     return t;
 }
 
@@ -58,7 +58,7 @@ START_TEST(simple_rule_says_where_it_is_out_of_range)
     ck_assert(!tuned("simple", &poor, 0).in_range);
     ck_assert(!t.in_range);
     ck_assert_ptr_nonnull(strstr(t.note, "unstable"));
-    ck_assert_int_eq(rk_margins_check(&hopeless, &t.settings, &m, NULL), RK_OK);
+    ck_assert_int_eq(rk_margins_compute(&hopeless, &t.settings, &m, NULL), RK_OK);
     ck_assert(!m.stable); /* theta/tau beyond pi/2 */
 }
 END_TEST
@@ -95,17 +95,17 @@ START_TEST(bad_arguments_are_refused)
     rk_tuning t;
     int rule;
 
-    ck_assert_int_eq(rk_tune(NULL, "simc", NULL, &knobs, &t, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_tune(&good, "simc", NULL, &knobs, NULL, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_tune(&good, NULL, NULL, &knobs, &t, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_tune(&good, "simc", NULL, NULL, &t, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_tune(&bad, "simc", NULL, &knobs, &t, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_tune(&good, "simc", "PIDF", &knobs, &t, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tuning_compute(NULL, "simc", NULL, &knobs, &t, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_tuning_compute(&good, "simc", NULL, &knobs, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_tuning_compute(&good, NULL, NULL, &knobs, &t, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_tuning_compute(&good, "simc", NULL, NULL, &t, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_tuning_compute(&bad, "simc", NULL, &knobs, &t, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tuning_compute(&good, "simc", "PIDF", &knobs, &t, NULL), RK_ERR_RANGE);
     knobs.lambda = -1;
-    ck_assert_int_eq(rk_tune(&good, "simc", NULL, &knobs, &t, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tuning_compute(&good, "simc", NULL, &knobs, &t, NULL), RK_ERR_RANGE);
     knobs = rk_knobs_make();
     knobs.ultimate_gain = 2;
-    ck_assert_int_eq(rk_tune(&good, "simc", NULL, &knobs, &t, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tuning_compute(&good, "simc", NULL, &knobs, &t, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_rule_from_name("gut feeling", &rule, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(
         diag.text, "unknown rule 'gut feeling'; known: simple, lambda, lambda-improved"));
@@ -242,9 +242,9 @@ START_TEST(every_formula_gives_its_value)
 
     knobs.ultimate_gain = 3;
     knobs.ultimate_period = 12;
-    ck_assert_int_eq(
-        rk_tune(&formulas[_i].model, formulas[_i].rule, formulas[_i].mode, &knobs, &t, NULL),
-        RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&formulas[_i].model, formulas[_i].rule,
+                                       formulas[_i].mode, &knobs, &t, NULL),
+                     RK_OK);
     ck_close(t.settings.kc, formulas[_i].kc, 1e-9);
     ck_close(t.settings.ti, formulas[_i].ti, 1e-9);
     ck_close(t.settings.td, formulas[_i].td, 1e-9);
@@ -256,8 +256,9 @@ START_TEST(every_formula_gives_its_value)
 
         mirrored.gain = -mirrored.gain;
         knobs.ultimate_gain = -3;
-        ck_assert_int_eq(
-            rk_tune(&mirrored, formulas[_i].rule, formulas[_i].mode, &knobs, &t, NULL), RK_OK);
+        ck_assert_int_eq(rk_tuning_compute(&mirrored, formulas[_i].rule, formulas[_i].mode,
+                                           &knobs, &t, NULL),
+                         RK_OK);
         ck_close(t.settings.kc, -formulas[_i].kc, 1e-9);
         ck_close(t.settings.ti, formulas[_i].ti, 1e-9);
     }
@@ -284,8 +285,9 @@ START_TEST(published_examples_come_out)
     rk_tuning t;
 
     knobs.lambda = published[_i].lambda;
-    ck_assert_int_eq(rk_tune(&model, published[_i].rule, published[_i].mode, &knobs, &t, NULL),
-                     RK_OK);
+    ck_assert_int_eq(
+        rk_tuning_compute(&model, published[_i].rule, published[_i].mode, &knobs, &t, NULL),
+        RK_OK);
     /* Three digits are printed. */
     ck_close(t.settings.kc, published[_i].kc, 2e-3);
     ck_close(t.settings.ti, published[_i].ti, 2e-3);
@@ -303,16 +305,18 @@ START_TEST(ultimate_rules_find_the_ultimate_point)
     rk_tuning t, list[RK_TUNINGS_MAX];
     int count, i, unusable = 0;
 
-    ck_assert_int_eq(rk_tune(&first, "zn-ultimate", "PI", &knobs, &t, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&first, "zn-ultimate", "PI", &knobs, &t, NULL), RK_OK);
     ck_close(t.settings.kc, 0.45 * 3.80688286, 1e-8);
     ck_close(t.settings.ti, 5 * 3.42110142 / 1.2, 1e-8);
-    ck_assert_int_eq(rk_tune(&integrator, "tyreus-luyben", "PI", &knobs, &t, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&integrator, "tyreus-luyben", "PI", &knobs, &t, NULL),
+                     RK_OK);
     ck_close(t.settings.kc, M_PI / (2 * 0.2 * 3) / 3.2, 1e-9);
     ck_close(t.settings.ti, 2.2 * 4 * 3, 1e-9);
-    ck_assert_int_eq(rk_tune(&no_dead_time, "zn-ultimate", "PI", &knobs, &t, NULL),
+    ck_assert_int_eq(rk_tuning_compute(&no_dead_time, "zn-ultimate", "PI", &knobs, &t, NULL),
                      RK_ERR_RANGE);
     /* What divides by the dead time stays in the list and says why it gives nothing. */
-    ck_assert_int_eq(rk_tune_all(&no_dead_time, NULL, NULL, &knobs, list, &count, NULL), RK_OK);
+    ck_assert_int_eq(rk_tunings_compute(&no_dead_time, NULL, NULL, &knobs, list, &count, NULL),
+                     RK_OK);
     for (i = 0; i < count; i++) {
         unusable += !list[i].usable;
         ck_assert(list[i].usable || (strlen(list[i].note) > 10 && isnan(list[i].settings.kc)));
@@ -340,7 +344,8 @@ START_TEST(a_rule_beyond_its_range_says_so)
     int count;
 
     ck_assert_int_eq(
-        rk_tune_all(&model, edges[_i].rule, edges[_i].mode, &knobs, list, &count, NULL), RK_OK);
+        rk_tunings_compute(&model, edges[_i].rule, edges[_i].mode, &knobs, list, &count, NULL),
+        RK_OK);
     ck_assert_int_eq(count, 1);
     ck_assert_int_eq(list[0].usable, edges[_i].usable);
     ck_assert(!list[0].in_range);
@@ -356,14 +361,15 @@ START_TEST(a_second_lag_is_taken_in_by_the_half_rule)
     const rk_knobs knobs = rk_knobs_make();
     rk_tuning a, b;
 
-    ck_assert_int_eq(rk_tune(&two, "amigo", "PI", &knobs, &a, NULL), RK_OK);
-    ck_assert_int_eq(rk_tune(&one, "amigo", "PI", &knobs, &b, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&two, "amigo", "PI", &knobs, &a, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&one, "amigo", "PI", &knobs, &b, NULL), RK_OK);
     ck_close(a.settings.kc, b.settings.kc, 1e-12);
     ck_assert_ptr_nonnull(strstr(a.note, "half rule"));
-    ck_assert_int_eq(rk_tune(&lag, "simc", "PI", &knobs, &a, NULL), RK_OK);
-    ck_assert_int_eq(rk_tune(&plain, "simc", "PI", &knobs, &b, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&lag, "simc", "PI", &knobs, &a, NULL), RK_OK);
+    ck_assert_int_eq(rk_tuning_compute(&plain, "simc", "PI", &knobs, &b, NULL), RK_OK);
     ck_close(a.settings.ti, b.settings.ti, 1e-12);
-    ck_assert_int_eq(rk_tune(&plain, "cohen-coon", "PI", &knobs, &b, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tuning_compute(&plain, "cohen-coon", "PI", &knobs, &b, NULL),
+                     RK_ERR_RANGE);
 }
 END_TEST
 
@@ -374,13 +380,13 @@ START_TEST(measures_agree_with_the_closed_forms)
     const rk_model quick = fopdt(2, 10, 0), late = fopdt(2, 10, 2);
     const rk_settings lambda = rk_settings_make(0.5, 10, 0, 0); /* lambda 10 s */
     const rk_settings simc = rk_settings_make(1.25, 10, 0, 0);
-    rk_measures m;
+    rk_performance m;
 
-    ck_assert_int_eq(rk_measure(&quick, &lambda, 0.01, &m, NULL), RK_OK);
+    ck_assert_int_eq(rk_performance_compute(&quick, &lambda, 0.01, &m, NULL), RK_OK);
     ck_assert_double_eq_tol(m.overshoot, 0, 0.01);
     ck_close(m.settling, 10 * log(50), 2e-3);
     ck_close(m.load_iae, 10 / 0.5, 2e-3);
-    ck_assert_int_eq(rk_measure(&late, &simc, QNAN, &m, NULL), RK_OK);
+    ck_assert_int_eq(rk_performance_compute(&late, &simc, QNAN, &m, NULL), RK_OK);
     ck_close(m.margins.ms, 1.59049, 1e-4);
     ck_close(m.load_iae, 10 / 1.25, 2e-3);
 }

@@ -24,11 +24,11 @@ double rk_stall_error(const rk_settings *settings, double ts, double out);
 
 /** A cycle that a valve keeps up which moves in jumps, while the integral waits for the next.
  */
-typedef struct rk_cycle {
+typedef struct rk_limit_cycle {
     bool exists;
     double period;    /* s */
     double amplitude; /* of PV about the setpoint, pv-EU */
-} rk_cycle;
+} rk_limit_cycle;
 
 /**
  * The cycle of a loop whose valve jumps by at least `jump` when OUT is so far from it: the
@@ -40,8 +40,8 @@ typedef struct rk_cycle {
  *         jump.
  * Source  Ya. Z. Tsypkin, Relay Control Systems, Cambridge University Press, 1984, ch. 3.
  */
-rk_status rk_cycle_predict(const rk_model *model, const rk_settings *settings, double jump,
-                           rk_cycle *cycle, rk_diag *diag);
+rk_status rk_limit_cycle_compute(const rk_model *model, const rk_settings *settings,
+                                 double jump, rk_limit_cycle *cycle, rk_diag *diag);
 
 /** How far kc may go, the times being kept; all of them out-EU per pv-EU, with kc's sign. */
 typedef struct rk_gain_limits {
@@ -61,30 +61,30 @@ typedef struct rk_gain_limits {
  *
  * unstable_from: the end of the stable kc on kc's side, of the loop as it runs; NaN: none.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_check; RK_ERR_MEMORY.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute; RK_ERR_MEMORY.
  */
-rk_status rk_gain_limits_find(const rk_requirements *asked, const rk_model *model,
-                              const rk_settings *settings, const rk_conditions *conditions,
-                              double unstable_from, rk_gain_limits *limits, rk_diag *diag);
+rk_status rk_gain_limits_compute(const rk_requirements *asked, const rk_model *model,
+                                 const rk_settings *settings, const rk_conditions *conditions,
+                                 double unstable_from, rk_gain_limits *limits, rk_diag *diag);
 
 /** What would mend a requirement that is missed: one setting changed, the other kept. */
-typedef struct rk_mend {
+typedef struct rk_remedy {
     bool by_kc, by_ti; /* which; neither: no change of one alone does */
     double value;      /* of it, as rk_settings counts it */
     bool all;          /* and then nothing else is missed */
-} rk_mend;
+} rk_remedy;
 
 /**
  * For each line that a verdict misses the nearest change of kc or ti alone, to an eighth or
  * eight times of it, that meets the line; of all that do, one that mends everything first.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search; RK_ERR_MEMORY. A loop of which
- *         no change is stable has no mend.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search_compute; RK_ERR_MEMORY. A loop of
+ * which no change is stable has no mend.
  */
-rk_status rk_mend_find(const rk_requirements *asked, const rk_model *model,
-                       const rk_settings *settings, const rk_conditions *conditions,
-                       const rk_verdict *verdict, rk_mend mends[RK_REQUIRE_COUNT],
-                       rk_diag *diag);
+rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *model,
+                              const rk_settings *settings, const rk_conditions *conditions,
+                              const rk_verdict *verdict, rk_remedy mends[RK_REQUIRE_COUNT],
+                              rk_diag *diag);
 
 enum { RK_CHECK_SETPOINTS = 8 };
 
@@ -108,7 +108,7 @@ typedef struct rk_check {
     rk_margins margins;           /* continuous */
     rk_requirements requirements; /* the loop's, all said */
     rk_verdict verdict;           /* margins by the continuous ones */
-    rk_mend mends[RK_REQUIRE_COUNT];
+    rk_remedy mends[RK_REQUIRE_COUNT];
     rk_gain_limits gain;
 
     bool has_sampled; /* the scan is known */
@@ -121,8 +121,8 @@ typedef struct rk_check {
     rk_operating stepped; /* after the setpoint step of the requirements */
     rk_operating held[RK_CHECK_SETPOINTS];
 
-    double stall_error; /* in single precision, pv-EU; NaN: no scan or no integral action */
-    rk_cycle cycle;     /* that [plant] stiction keeps up */
+    double stall_error;   /* in single precision, pv-EU; NaN: no scan or no integral action */
+    rk_limit_cycle cycle; /* that [plant] stiction keeps up */
     bool has_windup;
     rk_windup windup;
 
@@ -138,10 +138,10 @@ typedef struct rk_check {
  * and all else that may go wrong: gain limits, sampling, the valve's range, windup, arithmetic,
  * a wrong model.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_loop_design_check, for a loop without model
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_design_check, for a loop without model
  * or settings, or a plan out of range; RK_ERR_MEMORY.
  */
-rk_status rk_check_run(const rk_loop_design *loop, const rk_check_plan *plan, rk_check *check,
-                       rk_diag *diag);
+rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_check *check,
+                           rk_diag *diag);
 
 #endif

@@ -81,29 +81,30 @@ typedef struct rk_fit {
  * RK_OK only. Source  L. Ljung, System Identification, 2nd ed., Prentice Hall, 1999, ch. 7, 10
  * and 16; G. Schwarz, Estimating the dimension of a model, 1978, Annals of Statistics 6.
  */
-rk_status rk_fit_run(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
-                     rk_diag *diag);
+rk_status rk_fit_compute(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
+                         rk_diag *diag);
 
 /** The same for one kind and all rows. */
-rk_status rk_fit_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit, rk_diag *diag);
+rk_status rk_fit_compute_kind(const rk_record *record, rk_model_kind kind, rk_fit *fit,
+                              rk_diag *diag);
 
 /** Put a fit's model, intervals and noise into a loop. */
-void rk_fit_to_loop(const rk_fit *fit, rk_loop_design *loop);
+void rk_fit_to_loop(const rk_fit *fit, rk_design *loop);
 
 /**
  * The model's PV at each row's time, run freely on the record's OUT from rest at its first row.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check; RK_ERR_MEMORY.
  */
-rk_status rk_model_response(const rk_model *model, const rk_record *record, double *pv,
-                            rk_diag *diag);
+rk_status rk_model_response_compute(const rk_model *model, const rk_record *record, double *pv,
+                                    rk_diag *diag);
 
 /**
  * The same with what was found beside the model: drift, start off rest, load step. Errors as
- * rk_model_response.
+ * rk_model_response_compute.
  */
-rk_status rk_fit_response(const rk_fit *fit, const rk_record *record, double *pv,
-                          rk_diag *diag);
+rk_status rk_fit_response_compute(const rk_fit *fit, const rk_record *record, double *pv,
+                                  rk_diag *diag);
 
 /** How well a model predicts a record that it was not fitted to. */
 typedef struct rk_validation {
@@ -117,8 +118,8 @@ typedef struct rk_validation {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check; RK_ERR_DATA for a record of
  * fewer than 2 rows or a PV that never moves; RK_ERR_MEMORY.
  */
-rk_status rk_model_validate(const rk_model *model, const rk_record *record,
-                            rk_validation *validation, rk_diag *diag);
+rk_status rk_validation_compute(const rk_model *model, const rk_record *record,
+                                rk_validation *validation, rk_diag *diag);
 
 /** A move of OUT fitted alone. */
 typedef struct rk_move_fit {
@@ -142,8 +143,8 @@ typedef struct rk_move_fits {
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA for a record without a move; RK_ERR_MEMORY.
  */
-rk_status rk_fit_moves(const rk_record *record, rk_model_kind kind, rk_move_fits *fits,
-                       rk_diag *diag);
+rk_status rk_move_fits_compute(const rk_record *record, rk_model_kind kind, rk_move_fits *fits,
+                               rk_diag *diag);
 
 /** A model by a ruler on paper. */
 typedef struct rk_hand_fit {
@@ -151,16 +152,16 @@ typedef struct rk_hand_fit {
     rk_model model;
 } rk_hand_fit;
 
-enum { RK_HAND_FITS = 4 };
+enum { RK_HAND_FITS_MAX = 4 };
 
 /** What the ruler reads, for the figure. */
-typedef struct rk_hand {
+typedef struct rk_hand_fits {
     size_t count; /* 0: the record is not one step of a process that settles */
-    rk_hand_fit fit[RK_HAND_FITS];
+    rk_hand_fit fit[RK_HAND_FITS_MAX];
     double move_at;             /* s from the first row */
     double pv_before, pv_after; /* pv-EU */
     double at_63;               /* when 63.2 % of the way is gone, s */
-} rk_hand;
+} rk_hand_fits;
 
 /**
  * First order plus dead time from a record with a single move, as with a ruler: the 63.2 %
@@ -175,7 +176,7 @@ typedef struct rk_hand {
  * %); K. R. Sundaresan, P. R. Krishnaswamy, Estimation of time delay, time constant parameters,
  * 1977, Canadian J. Chem. Eng. 56 (35.3 and 85.3 %).
  */
-rk_status rk_fit_by_hand(const rk_record *record, rk_hand *hand, rk_diag *diag);
+rk_status rk_hand_fits_compute(const rk_record *record, rk_hand_fits *hand, rk_diag *diag);
 
 enum { RK_LAGS_MAX = 16 };
 
@@ -210,7 +211,7 @@ typedef struct rk_reduction {
  * diag names it; RK_ERR_MEMORY. Source  S. Skogestad, Simple analytic rules for model reduction
  * and PID controller tuning, 2003, J. Process Control 13(4), 291-309.
  */
-rk_status rk_model_reduce(const rk_process *process, rk_model_kind kind,
-                          rk_reduction *reduction, rk_diag *diag);
+rk_status rk_reduction_compute(const rk_process *process, rk_model_kind kind,
+                               rk_reduction *reduction, rk_diag *diag);
 
 #endif

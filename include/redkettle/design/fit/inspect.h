@@ -22,20 +22,7 @@ typedef struct rk_inspect_plan {
 /** Nothing known, the gain wanted to 5 % and the dead time to 10 %. */
 rk_inspect_plan rk_inspect_plan_make(void);
 
-/** A move of OUT; a ramp is one. Times in s from the first row. */
-typedef struct rk_move {
-    double at, until; /* from its first row on, until OUT stands again */
-    double from, to;  /* out-EU */
-} rk_move;
-
-/** No rows for longer than three intervals: from `at`, s from the first row. */
-typedef struct rk_gap {
-    double at, length;
-} rk_gap;
-
 typedef enum rk_yes_no { RK_NO = 0, RK_YES = 1, RK_NOT_KNOWN = 2 } rk_yes_no;
-
-enum { RK_MOVES_MAX = 64, RK_GAPS_MAX = 64 };
 
 /** A better test than this one, from the noise and a rough model. */
 typedef struct rk_next_test {
@@ -52,18 +39,7 @@ typedef struct rk_next_test {
 
 /** What a record is like. */
 typedef struct rk_inspection {
-    size_t rows;
-    double duration;                             /* s */
-    double interval, interval_min, interval_max; /* median and extremes, s */
-    size_t gaps, moves;                          /* how many, also beyond the room below */
-    rk_gap gap[RK_GAPS_MAX];
-    rk_move move[RK_MOVES_MAX];
-    double out_noise;                      /* jitter of OUT that counts as no move, out-EU */
-    double noise;                          /* standard deviation of PV's noise, pv-EU; robust */
-    double noise_correlation;              /* of it from a row to the next, 0..0.99 */
-    double quantum;                        /* the step that PV comes in, pv-EU; 0: none seen */
-    double pv_moved;                       /* how far PV went, pv-EU */
-    double signal_to_noise;                /* pv_moved / noise; infinite without noise */
+    rk_record_facts facts;
     rk_yes_no steady_before, steady_after; /* the first move, the last */
     size_t spikes;
     bool has_model;
@@ -82,8 +58,8 @@ typedef struct rk_inspection {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA for fewer than 2 rows; RK_ERR_MEMORY. A record
  * that is unfit is no error.
  */
-rk_status rk_inspect(const rk_record *record, const rk_inspect_plan *plan,
-                     rk_inspection *inspection, rk_diag *diag);
+rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *plan,
+                                rk_inspection *inspection, rk_diag *diag);
 
 /** "good", "usable", "unfit". */
 const char *rk_inspection_verdict(const rk_inspection *inspection);

@@ -71,7 +71,7 @@ typedef struct rk_alarm_limits {
 } rk_alarm_limits;
 
 /** Everything about one control loop. Numbers that were not given are NaN. */
-typedef struct rk_loop_design {
+typedef struct rk_design {
     char name[RK_NAME_CHARS];
     double ts; /* scan interval, s */
     rk_action action;
@@ -111,7 +111,7 @@ typedef struct rk_loop_design {
 
     bool has_plant;
     rk_plant_design plant; /* behind the sim port */
-} rk_loop_design;
+} rk_design;
 
 /**
  * What the loop block needs to run this loop: its settings, limits and alarms. A PV beyond -2.5
@@ -121,11 +121,10 @@ typedef struct rk_loop_design {
  * of range, or a safe output beyond the limits. Source  NAMUR NE 43, Standardization of the
  * signal level for the failure information of digital transmitters (3.6 and 21 mA).
  */
-rk_status rk_loop_design_block_params(const rk_loop_design *loop, rk_loop_params *params,
-                                      rk_diag *diag);
+rk_status rk_design_block_params(const rk_design *loop, rk_loop_params *params, rk_diag *diag);
 
 /** A loop of which nothing is known yet: units EU, default requirements. */
-rk_loop_design rk_loop_design_make(void);
+rk_design rk_design_make(void);
 
 /**
  * Does it all hang together: ranges, scan, model, settings, the action against the sign of kc,
@@ -133,43 +132,43 @@ rk_loop_design rk_loop_design_make(void);
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE, and diag names the key and what to do.
  */
-rk_status rk_loop_design_check(const rk_loop_design *loop, rk_diag *diag);
+rk_status rk_design_check(const rk_design *loop, rk_diag *diag);
 
 /** The output limits for a trial or an emitted block; without a range they are out of the way.
  */
-rk_limits rk_loop_design_limits(const rk_loop_design *loop);
+rk_limits rk_design_limits(const rk_design *loop);
 
 /** Is the output range known? */
-bool rk_loop_design_has_out_range(const rk_loop_design *loop);
+bool rk_design_has_out_range(const rk_design *loop);
 
 /**
  * What the loop is asked for, all said: the steps (5 % of the ranges where [require] does not
  * say, or 1), and, where noise, scan and OUT's range are known, OUT's noise by default: at most
  * 1 % of the range, about what a control valve does not follow anyway.
  */
-rk_requirements rk_loop_design_requirements(const rk_loop_design *loop);
+rk_requirements rk_design_requirements(const rk_design *loop);
 
 /**
  * The conditions that they are judged under: the loop's scan, noise and limits, with the limits
  * out of the way if the operating point is not within them (it is not known then).
  */
-rk_conditions rk_loop_design_conditions(const rk_loop_design *loop);
+rk_conditions rk_design_conditions(const rk_design *loop);
 
 /** The unit of a requirement's figure in this loop: "", "deg", "%", "s", PV's or OUT's. */
-const char *rk_loop_design_require_unit(const rk_loop_design *loop, rk_require what);
+const char *rk_design_require_unit(const rk_design *loop, rk_require what);
 
 /** A gain of the process in percent of span per percent of span; NaN if a range is not known.
  */
-double rk_loop_design_gain_pct(const rk_loop_design *loop, double gain);
+double rk_design_gain_pct(const rk_design *loop, double gain);
 
 /** The same of a controller's gain. */
-double rk_loop_design_kc_pct(const rk_loop_design *loop, double kc);
+double rk_design_kc_pct(const rk_design *loop, double kc);
 
 /** Room for a gain's unit. */
 enum { RK_GAIN_UNIT_CHARS = (2 * RK_UNITS_CHARS) + 8 };
 
 /** The unit of the gain of a process of this kind: "degBx/%", "(L/min)/%", "kPa/(% s)". */
-void rk_loop_design_gain_unit(const rk_loop_design *loop, rk_model_kind kind,
-                              char unit[RK_GAIN_UNIT_CHARS]);
+void rk_design_gain_unit(const rk_design *loop, rk_model_kind kind,
+                         char unit[RK_GAIN_UNIT_CHARS]);
 
 #endif

@@ -106,7 +106,7 @@ typedef struct rk_operating {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check and rk_limits_check, or for a
  *         setpoint not finite.
  */
-rk_status rk_operating_find(const rk_model *model, const rk_limits *limits, double sp,
-                            rk_operating *operating, rk_diag *diag);
+rk_status rk_operating_compute(const rk_model *model, const rk_limits *limits, double sp,
+                               rk_operating *operating, rk_diag *diag);
 
 #endif

@@ -18,14 +18,14 @@ const char *rk_over_to_text(rk_over over);
 /** Errors  RK_ERR_RANGE for another word; diag lists them. */
 rk_status rk_over_from_text(const char *text, rk_over *over, rk_diag *diag);
 
-enum { RK_SPREAD_MAX = 32 };
+enum { RK_MODEL_SET_MAX = 32 };
 
 /** The models that a process may have, seen from what is known of it. */
-typedef struct rk_spread {
+typedef struct rk_model_set {
     rk_over over;
     size_t count;
-    rk_model model[RK_SPREAD_MAX]; /* for the worst the nominal one is the first */
-} rk_spread;
+    rk_model model[RK_MODEL_SET_MAX]; /* for the worst the nominal one is the first */
+} rk_model_set;
 
 /**
  * Models on the edge of the joint 95 % region of a fit, for the worst: where each of the
@@ -41,9 +41,9 @@ typedef struct rk_spread {
  *         2008, ch. 7 (joint region by chi-square); I. Arasaratnam, S. Haykin, Cubature Kalman
  *         Filters, 2009, IEEE Trans. Automatic Control 54(6) (the points of the mean).
  */
-rk_status rk_spread_region(const rk_model *model,
-                           double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_over over,
-                           rk_spread *spread, rk_diag *diag);
+rk_status rk_model_set_from_covariance(const rk_model *model,
+                                       double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
+                                       rk_over over, rk_model_set *spread, rk_diag *diag);
 
 /**
  * Models whose numbers are off by up to a part of themselves, each by itself. For the worst:
@@ -53,7 +53,7 @@ rk_status rk_spread_region(const rk_model *model,
  * Range   0 < part < 1.
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check or for part.
  */
-rk_status rk_spread_box(const rk_model *model, double part, rk_over over, rk_spread *spread,
-                        rk_diag *diag);
+rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over over,
+                                 rk_model_set *spread, rk_diag *diag);
 
 #endif

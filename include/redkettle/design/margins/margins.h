@@ -45,17 +45,17 @@ rk_margins rk_margins_none(void);
  * Source  K. J. Astrom, R. M. Murray, Feedback Systems, Princeton University Press, 2008, ch. 9
  *         (Nyquist criterion, margins, sensitivity peaks).
  */
-rk_status rk_margins_check(const rk_model *model, const rk_settings *settings,
-                           rk_margins *margins, rk_diag *diag);
+rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
+                             rk_margins *margins, rk_diag *diag);
 
 /**
- * L(jw), exact. Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_check, or for a
+ * L(jw), exact. Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute, or for a
  * frequency not above 0.
  *
  * Units   w in rad/s.
  */
-rk_status rk_loop_response(const rk_model *model, const rk_settings *settings, double w,
-                           double *re, double *im, rk_diag *diag);
+rk_status rk_open_loop_response_compute(const rk_model *model, const rk_settings *settings,
+                                        double w, double *re, double *im, rk_diag *diag);
 
 /** At most so high an order of a dead time's rational approximation. */
 enum { RK_RATIONAL_MAX = 10 };
@@ -69,8 +69,8 @@ enum { RK_RATIONAL_MAX = 10 };
  * Source  G. H. Golub, C. F. Van Loan, Matrix Computations, 4th ed., Johns Hopkins University
  *         Press, 2013, sec. 9.3 (the coefficients).
  */
-rk_status rk_process_response(const rk_model *model, int order, double w, double *re,
-                              double *im, rk_diag *diag);
+rk_status rk_process_response_compute(const rk_model *model, int order, double w, double *re,
+                                      double *im, rk_diag *diag);
 
 /** How a loop is sampled. */
 typedef struct rk_sampling {
@@ -84,11 +84,11 @@ typedef struct rk_sampling {
  * to scan, the controller as it runs, the derivative by the settings' scheme.
  *
  * Range   0 < w <= pi / ts: nothing above it can be told from what is below.
- * Errors  as rk_sampled_margins.
+ * Errors  as rk_sampled_margins_compute.
  */
-rk_status rk_sampled_response(const rk_model *model, const rk_settings *settings,
-                              const rk_sampling *sampling, double w, double *re, double *im,
-                              rk_diag *diag);
+rk_status rk_sampled_response_compute(const rk_model *model, const rk_settings *settings,
+                                      const rk_sampling *sampling, double w, double *re,
+                                      double *im, rk_diag *diag);
 
 /**
  * Margins of the sampled loop. Frequencies are looked at up to half the sampling frequency; the
@@ -103,8 +103,9 @@ rk_status rk_sampled_response(const rk_model *model, const rk_settings *settings
  * Source  K. J. Astrom, B. Wittenmark, Computer-Controlled Systems, 3rd ed., Prentice Hall,
  *         1997, ch. 3 and 8.
  */
-rk_status rk_sampled_margins(const rk_model *model, const rk_settings *settings,
-                             const rk_sampling *sampling, rk_margins *margins, rk_diag *diag);
+rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *settings,
+                                     const rk_sampling *sampling, rk_margins *margins,
+                                     rk_diag *diag);
 
 /** Margins at their worst over models: each at its own worst. */
 typedef struct rk_worst {
@@ -116,17 +117,17 @@ typedef struct rk_worst {
     rk_model corner; /* where Ms is largest, or the first that is unstable */
 } rk_worst;
 
-/** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_check; RK_ERR_MEMORY. */
-rk_status rk_worst_find(const rk_spread *spread, const rk_settings *settings, rk_worst *worst,
-                        rk_diag *diag);
+/** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute; RK_ERR_MEMORY. */
+rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settings,
+                           rk_worst *worst, rk_diag *diag);
 
 /**
  * By how large a part every number of the model may be wrong at once, in whatever direction is
  * worst, with the loop still stable: 0 to 0.95.
  *
- * Errors  as rk_worst_find.
+ * Errors  as rk_worst_compute.
  */
-rk_status rk_worst_survived(const rk_model *model, const rk_settings *settings, double *part,
-                            rk_diag *diag);
+rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *settings,
+                                    double *part, rk_diag *diag);
 
 #endif

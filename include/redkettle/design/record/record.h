@@ -51,4 +51,33 @@ size_t rk_record_moves(const rk_record *record);
 
 void rk_record_free(rk_record *record);
 
+/** A move of OUT; a ramp is one. Times in s from the first row. */
+typedef struct rk_move {
+    double at, until; /* from its first row on, until OUT stands again */
+    double from, to;  /* out-EU */
+} rk_move;
+
+/** No rows for longer than three intervals: from `at`, s from the first row. */
+typedef struct rk_gap {
+    double at, length;
+} rk_gap;
+
+enum { RK_MOVES_MAX = 64, RK_GAPS_MAX = 64 };
+
+/** What can be read off a record without a model. */
+typedef struct rk_record_facts {
+    size_t rows;
+    double duration;                             /* s */
+    double interval, interval_min, interval_max; /* median and extremes, s */
+    size_t gaps, moves;                          /* how many, also beyond the room below */
+    rk_gap gap[RK_GAPS_MAX];
+    rk_move move[RK_MOVES_MAX];
+    double out_noise;         /* jitter of OUT that counts as no move, out-EU */
+    double noise;             /* standard deviation of PV's noise, pv-EU; robust */
+    double noise_correlation; /* of it from a row to the next, 0..0.99 */
+    double quantum;           /* the step that PV comes in, pv-EU; 0: none seen */
+    double pv_moved;          /* how far PV went, pv-EU */
+    double signal_to_noise;   /* pv_moved / noise; infinite without noise */
+} rk_record_facts;
+
 #endif

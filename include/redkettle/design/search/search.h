@@ -57,7 +57,8 @@ typedef struct rk_search_plan {
     rk_effort effort;
     double noise; /* of PV, white: its standard deviation, pv-EU; 0: none. What it makes of OUT
                      counts as effort too */
-    const rk_spread *spread; /* all figures and the cost over these models; NULL: the model */
+    const rk_model_set
+        *spread; /* all figures and the cost over these models; NULL: the model */
     rk_requirements requirements; /* its steps are not read: sp_step and load_step are */
     int threads;                  /* 0: one a processor; the result does not depend on it */
     bool (*go_on)(void *user, double part); /* told how far the search is; false ends it with
@@ -71,7 +72,7 @@ rk_search_plan rk_search_plan_make(const rk_model *model);
 /** What was found. */
 typedef struct rk_search_result {
     rk_settings settings;
-    rk_measures measures; /* on the model itself */
+    rk_performance measures; /* on the model itself */
     double cost;
     size_t tried;          /* settings that were run */
     bool met;              /* all requirements */
@@ -87,7 +88,8 @@ typedef struct rk_search_result {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a model, a limit, a step or a mode that is
  * none; RK_ERR_DATA if no stable settings were found; RK_ERR_MEMORY.
  */
-rk_status rk_search(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag);
+rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result,
+                            rk_diag *diag);
 
 /** Values of a setting: from low to high, both included; one value if they are equal. */
 typedef struct rk_grid_axis {
@@ -117,10 +119,11 @@ typedef struct rk_grid_point {
  * them, the requirements first and then the cost; *result what it does. Ended by go_on, the
  * rest is unstable with NaN.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search, or for an axis the wrong way round;
- *         RK_ERR_DATA if no point is stable; RK_ERR_MEMORY.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search_compute, or for an axis the wrong
+ * way round; RK_ERR_DATA if no point is stable; RK_ERR_MEMORY.
  */
-rk_status rk_search_grid(const rk_search_plan *plan, const rk_grid *grid, rk_grid_point *points,
-                         size_t *best, rk_search_result *result, rk_diag *diag);
+rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid,
+                                 rk_grid_point *points, size_t *best, rk_search_result *result,
+                                 rk_diag *diag);
 
 #endif

@@ -8,17 +8,17 @@
 #include <redkettle/design/trial/trial.h>
 
 /** What settings do on a model whose valve has no limits; NaN where a thing does not exist. */
-typedef struct rk_measures {
+typedef struct rk_performance {
     rk_margins margins;
     double overshoot; /* of a setpoint step, percent */
     double settling;  /* of it, to 2 %, s */
     double travel;    /* of OUT for a setpoint step of 1 pv-EU, out-EU */
     double load_iae;  /* for a load of 1 out-EU at the plant's input, pv-EU s */
     double peak;      /* its largest deviation, pv-EU */
-} rk_measures;
+} rk_performance;
 
 /** What settings that cannot be used do: all NaN. */
-rk_measures rk_measures_none(void);
+rk_performance rk_performance_none(void);
 
 /** A scan to try with where none is given, s: fast enough not to matter. */
 double rk_scan_fast(const rk_model *model, const rk_settings *settings);
@@ -30,17 +30,18 @@ double rk_scan_fast(const rk_model *model, const rk_settings *settings);
  *         recovery, in pv-EU.
  * Errors  as rk_trial_create.
  */
-rk_status rk_measure_step(const rk_model *model, const rk_settings *settings,
-                          const rk_limits *limits, double ts, double sp_step, double load_step,
-                          double load_band, rk_trial_metrics *metrics, rk_diag *diag);
+rk_status rk_step_metrics_compute(const rk_model *model, const rk_settings *settings,
+                                  const rk_limits *limits, double ts, double sp_step,
+                                  double load_step, double load_band, rk_trial_metrics *metrics,
+                                  rk_diag *diag);
 
 /** Margins as figures in the order of rk_require; those that need a trial are NaN. */
 void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUNT]);
 
 /** The run that shows what PV's noise makes of OUT under these conditions, long enough for
- * these settings: for rk_sweep. */
-rk_sweep_plan rk_measure_noise_plan(const rk_model *model, const rk_settings *settings,
-                                    const rk_conditions *conditions);
+ * these settings: for rk_sweep_compute. */
+rk_sweep_plan rk_noise_sweep_plan(const rk_model *model, const rk_settings *settings,
+                                  const rk_conditions *conditions);
 
 /**
  * The figures of a stable loop, in the order of rk_require; those that need a trial only if one
@@ -49,7 +50,7 @@ rk_sweep_plan rk_measure_noise_plan(const rk_model *model, const rk_settings *se
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_trial_create, or for out-noise asked
  *         without a scan or the noise; RK_ERR_MEMORY.
  */
-rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model,
+rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model,
                              const rk_settings *settings, const rk_conditions *conditions,
                              const rk_margins *margins, double figure[RK_REQUIRE_COUNT],
                              rk_diag *diag);
@@ -59,10 +60,10 @@ rk_status rk_measure_figures(const rk_requirements *asked, const rk_model *model
  * scan of ts cannot run have no trials.
  *
  * Units   ts in s; NaN: rk_scan_fast.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_check; RK_ERR_MEMORY.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute; RK_ERR_MEMORY.
  */
-rk_status rk_measure(const rk_model *model, const rk_settings *settings, double ts,
-                     rk_measures *measures, rk_diag *diag);
+rk_status rk_performance_compute(const rk_model *model, const rk_settings *settings, double ts,
+                                 rk_performance *measures, rk_diag *diag);
 
 /** What a large setpoint step does. */
 typedef struct rk_windup_run {
@@ -94,8 +95,8 @@ double rk_windup_step(const rk_model *model, const rk_limits *limits);
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a step of 0, an operating point beyond the
  *         limits or settings that the scan cannot run; RK_ERR_MEMORY.
  */
-rk_status rk_windup_try(const rk_model *model, const rk_settings *settings,
-                        const rk_conditions *conditions, double sp_step, rk_windup *windup,
-                        rk_diag *diag);
+rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
+                            const rk_conditions *conditions, double sp_step, rk_windup *windup,
+                            rk_diag *diag);
 
 #endif

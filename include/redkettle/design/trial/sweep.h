@@ -56,7 +56,7 @@ typedef struct rk_sweep_result {
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a model, limits, a scan or a duration out of
  *         range; RK_ERR_MEMORY.
  */
-rk_status rk_sweep(const rk_sweep_plan *plan, const rk_settings *settings, size_t count,
-                   rk_sweep_result *results, rk_diag *diag);
+rk_status rk_sweep_compute(const rk_sweep_plan *plan, const rk_settings *settings, size_t count,
+                           rk_sweep_result *results, rk_diag *diag);
 
 #endif

@@ -10,21 +10,22 @@
 #include <redkettle/design/loop/settings.h>
 
 /** How a setpoint moves. */
-typedef enum rk_shape {
-    RK_SHAPE_STEP = 0, /* to its size at once */
-    RK_SHAPE_RAMP,     /* to its size, evenly over `time` */
-    RK_SHAPE_TRAIN,    /* to its size and back, a whole swing every `time` */
-    RK_SHAPE_SINE,     /* to its size to both sides, a whole swing every `time` */
-} rk_shape;
+typedef enum rk_setpoint_shape {
+    RK_SETPOINT_SHAPE_STEP = 0, /* to its size at once */
+    RK_SETPOINT_SHAPE_RAMP,     /* to its size, evenly over `time` */
+    RK_SETPOINT_SHAPE_TRAIN,    /* to its size and back, a whole swing every `time` */
+    RK_SETPOINT_SHAPE_SINE,     /* to its size to both sides, a whole swing every `time` */
+} rk_setpoint_shape;
 
 /** "step", "ramp", "train", "sine". */
-const char *rk_shape_to_text(rk_shape shape);
+const char *rk_setpoint_shape_to_text(rk_setpoint_shape shape);
 
 /** Errors  RK_ERR_RANGE for another word; diag lists them. */
-rk_status rk_shape_from_text(const char *text, rk_shape *shape, rk_diag *diag);
+rk_status rk_setpoint_shape_from_text(const char *text, rk_setpoint_shape *shape,
+                                      rk_diag *diag);
 
 /** What is added at a time t >= 0, s; `time` is not read for a step. */
-double rk_shape_value(rk_shape shape, double size, double time, double t);
+double rk_setpoint_shape_value(rk_setpoint_shape shape, double size, double time, double t);
 
 /** What controls. */
 typedef enum rk_control {
@@ -52,18 +53,18 @@ typedef struct rk_trial_case {
 
 /** What is done to every case. The setpoint begins on the first scan, at 0 s. */
 typedef struct rk_trial_plan {
-    double sp_step;      /* pv-EU */
-    rk_shape shape;      /* of the setpoint; sp_step is its size */
-    double sp_time;      /* of a ramp: how long; of a train, a sine: the period, s */
-    double load_step;    /* out-EU at the plant's input, before the dead time .. */
-    bool load_at_output; /* .. or pv-EU at its output */
-    double load_at;      /* s; read when load_step is not 0 */
-    double noise;        /* of the PV that the controller sees, white: its deviation, pv-EU */
-    unsigned seed;       /* of the noise: the same seed, the same run */
-    double duration;     /* s */
-    double band;         /* settling band, part of the step: 0.02 */
-    double load_band;    /* of the recovery, pv-EU; 0: that part of the setpoint step, or of the
-                            peak where there is none */
+    double sp_step;          /* pv-EU */
+    rk_setpoint_shape shape; /* of the setpoint; sp_step is its size */
+    double sp_time;          /* of a ramp: how long; of a train, a sine: the period, s */
+    double load_step;        /* out-EU at the plant's input, before the dead time .. */
+    bool load_at_output;     /* .. or pv-EU at its output */
+    double load_at;          /* s; read when load_step is not 0 */
+    double noise;     /* of the PV that the controller sees, white: its deviation, pv-EU */
+    unsigned seed;    /* of the noise: the same seed, the same run */
+    double duration;  /* s */
+    double band;      /* settling band, part of the step: 0.02 */
+    double load_band; /* of the recovery, pv-EU; 0: that part of the setpoint step, or of the
+                         peak where there is none */
 } rk_trial_plan;
 
 /**
@@ -159,8 +160,8 @@ typedef struct rk_open_step {
  *
  * Errors  as rk_trial_create, and RK_ERR_RANGE for a step of 0.
  */
-rk_status rk_open_step_run(const rk_model *model, double ts, double out_step, rk_trial **trial,
-                           rk_open_step *found, rk_diag *diag);
+rk_status rk_open_step_compute(const rk_model *model, double ts, double out_step,
+                               rk_trial **trial, rk_open_step *found, rk_diag *diag);
 
 /** What a running loop did, a value each scan; the arrays stay the caller's. */
 typedef struct rk_run_curves {
@@ -181,6 +182,6 @@ typedef struct rk_run_figures {
 } rk_run_figures;
 
 /** Measure a run; all NaN for an empty one. */
-rk_run_figures rk_run_measure(const rk_run_curves *run);
+rk_run_figures rk_run_figures_compute(const rk_run_curves *run);
 
 #endif

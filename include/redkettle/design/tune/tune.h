@@ -59,16 +59,17 @@ enum { RK_TUNINGS_MAX = 64 };
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check, for a name or a mode that is
  * none, a knob out of range, or when nothing was made for this kind of model; RK_ERR_MEMORY.
  */
-rk_status rk_tune_all(const rk_model *model, const char *rule, const char *mode,
-                      const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX], int *count,
-                      rk_diag *diag);
+rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char *mode,
+                             const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX], int *count,
+                             rk_diag *diag);
 
 /**
  * Settings by one rule; mode NULL: PI where the rule has it, or else its richest.
  *
- * Errors  as rk_tune_all, and RK_ERR_RANGE if the rule gives no controller for this model.
+ * Errors  as rk_tunings_compute, and RK_ERR_RANGE if the rule gives no controller for this
+ * model.
  */
-rk_status rk_tune(const rk_model *model, const char *rule, const char *mode,
-                  const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag);
+rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char *mode,
+                            const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag);
 
 #endif

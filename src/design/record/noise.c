@@ -2,15 +2,15 @@
 #include <math.h>
 
 #include "design/base/quantile.h"
-#include "design/record/trend.h"
-#include "inspect_parts.h"
+#include "facts.h"
+#include "trend.h"
 
 /* Intervals longer than this many medians are gaps. */
 #define GAP 3.0
 /* A stretch with fewer rows tells nothing of the noise's colour. */
 enum { QUIET_ROWS = 20, SMOOTH = 5 };
 
-void rki_inspect_sampling(const rki_columns_view *v, rk_inspection *made)
+void rki_facts_sampling(const rki_columns_view *v, rk_record_facts *made)
 {
     const size_t intervals = v->rows - 1;
     size_t i;
@@ -57,9 +57,9 @@ static double noise_of_neighbours(const rki_columns_view *v)
 
 /* Of a quiet stretch: what a straight line leaves, and its colour. */
 static void noise_of_stretch(const rki_columns_view *v, size_t first, size_t last,
-                             rk_inspection *made)
+                             rk_record_facts *made)
 {
-    const rki_slope line = rki_slope_of(v->time, v->pv, first, last);
+    const rki_trend line = rki_trend_of(v->time, v->pv, first, last);
     const double middle = 0.5 * (v->time[first] + v->time[last]);
     double mean = 0;
     size_t i;
@@ -131,7 +131,7 @@ static double moved(const rki_columns_view *v)
     return high > low ? high - low : 0.0;
 }
 
-void rki_inspect_noise(const rki_columns_view *v, rk_inspection *made)
+void rki_facts_noise(const rki_columns_view *v, rk_record_facts *made)
 {
     const size_t before = rki_rows_before(v, made);
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include <redkettle/device/duty.h>
+#include <redkettle/device/pwm.h>
 
 #include <stddef.h>
 
@@ -14,27 +14,27 @@ static long nearest(rk_real time, rk_real ts)
     return (long)((time / ts) + RK_C(0.5));
 }
 
-rk_flaw rk_duty_flaw(const rk_duty_params *p)
+rk_param_error rk_pwm_flaw(const rk_pwm_params *p)
 {
-    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_FLAW_TS;
+    if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_PARAM_ERROR_TS;
     if (!(p->period / p->ts >= PERIOD_LEAST) || !(p->period / p->ts <= PERIOD_MOST)) {
-        return RK_FLAW_PERIOD;
+        return RK_PARAM_ERROR_PERIOD;
     }
     if (!(p->least_on >= 0) || !(p->least_off >= 0) || !(p->least_on <= p->period) ||
         !(p->least_off <= p->period)) {
-        return RK_FLAW_LEAST_TIMES;
+        return RK_PARAM_ERROR_LEAST_TIMES;
     }
     return rki_scans_not_shorter(p->least_on, p->ts) +
                        rki_scans_not_shorter(p->least_off, p->ts) <=
                    nearest(p->period, p->ts)
-               ? RK_FLAW_NONE
-               : RK_FLAW_LEAST_TIMES;
+               ? RK_PARAM_ERROR_NONE
+               : RK_PARAM_ERROR_LEAST_TIMES;
 }
 
-rk_status rk_duty_init(rk_duty *block, const rk_duty_params *params)
+rk_status rk_pwm_init(rk_pwm *block, const rk_pwm_params *params)
 {
     if (block == NULL || params == NULL) return RK_ERR_ARG;
-    if (rk_duty_flaw(params) != RK_FLAW_NONE) return RK_ERR_RANGE;
+    if (rk_pwm_flaw(params) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     block->period = nearest(params->period, params->ts);
     block->least_on = rki_scans_not_shorter(params->least_on, params->ts);
     block->least_off = rki_scans_not_shorter(params->least_off, params->ts);
@@ -44,7 +44,7 @@ rk_status rk_duty_init(rk_duty *block, const rk_duty_params *params)
     return RK_OK;
 }
 
-static void start_period(rk_duty *block, rk_real duty)
+static void start_period(rk_pwm *block, rk_real duty)
 {
     const rk_real whole = (rk_real)block->period;
     rk_real owed;
@@ -67,7 +67,7 @@ static void start_period(rk_duty *block, rk_real duty)
     block->carried = rk_clamp(owed - (rk_real)on, -whole, whole);
 }
 
-bool rk_duty_scan(rk_duty *block, rk_real duty)
+bool rk_pwm_scan(rk_pwm *block, rk_real duty)
 {
     bool on;
 

@@ -2,7 +2,7 @@
 #include <math.h>
 
 #include "design/base/quantile.h"
-#include "inspect_parts.h"
+#include "facts.h"
 
 /* Analogue feedback changes in more rows than this part; a hand or a controller's step does
    not. */
@@ -76,7 +76,7 @@ static size_t follow(const rki_columns_view *v, size_t row, double reach, double
     return row;
 }
 
-static void add_move(rk_inspection *made, rk_move move)
+static void add_move(rk_record_facts *made, rk_move move)
 {
     rk_move *last =
         made->moves > 0 && made->moves <= RK_MOVES_MAX ? &made->move[made->moves - 1] : NULL;
@@ -94,7 +94,7 @@ static void add_move(rk_inspection *made, rk_move move)
     made->moves++;
 }
 
-void rki_inspect_moves(const rki_columns_view *v, rk_inspection *made)
+void rki_facts_moves(const rki_columns_view *v, rk_record_facts *made)
 {
     double reach, level = 0;
     size_t row, start;
@@ -133,7 +133,7 @@ size_t rki_row_at(const rki_columns_view *v, double time)
     return low;
 }
 
-size_t rki_rows_before(const rki_columns_view *v, const rk_inspection *made)
+size_t rki_rows_before(const rki_columns_view *v, const rk_record_facts *made)
 {
     return made->moves > 0 ? rki_row_at(v, made->move[0].at) : v->rows;
 }
