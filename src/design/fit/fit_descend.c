@@ -2,46 +2,26 @@
 #include <math.h>
 #include <string.h>
 
+#include "design/base/numeric.h"
 #include "fit_pass.h"
 
-/* Pivots below this part of a scaled matrix are none. */
-#define SINGULAR 1e-13
-
-/* Gauss and Jordan on the scaled active part; the pivots of a positive matrix are > 0. */
 bool rki_invert(unsigned active, const double *h,
                 double inverse[RKI_PARAMETERS][RKI_PARAMETERS])
 {
-    double m[RKI_PARAMETERS][2 * RKI_PARAMETERS], scale[RKI_PARAMETERS];
-    int place[RKI_PARAMETERS], i, j, k;
+    double own[RKI_PARAMETERS][RKI_PARAMETERS], made[RKI_PARAMETERS][RKI_PARAMETERS];
+    int place[RKI_PARAMETERS], i, j;
     const int n = rki_list_active(active, place);
 
     for (i = 0; i < n; i++) {
-        const double own = h[place[i] * (RKI_PARAMETERS + 1)];
-
-        if (!(own > 0 && isfinite(own))) return false;
-        scale[i] = 1.0 / sqrt(own);
-    }
-    for (i = 0; i < n; i++) {
         for (j = 0; j < n; j++) {
-            m[i][j] = h[(place[i] * RKI_PARAMETERS) + place[j]] * scale[i] * scale[j];
-            m[i][n + j] = i == j;
+            own[i][j] = h[(place[i] * RKI_PARAMETERS) + place[j]];
         }
     }
-    for (i = 0; i < n; i++) {
-        if (!(m[i][i] > SINGULAR)) return false;
-        for (j = (2 * n) - 1; j >= i; j--) {
-            m[i][j] /= m[i][i];
-        }
-        for (k = 0; k < n; k++) {
-            for (j = 2 * n - 1; j >= i && k != i; j--) {
-                m[k][j] -= m[k][i] * m[i][j];
-            }
-        }
-    }
+    if (!rki_invert_positive(n, RKI_PARAMETERS, own[0], made[0])) return false;
     memset(inverse, 0, sizeof(double) * RKI_PARAMETERS * RKI_PARAMETERS);
     for (i = 0; i < n; i++) {
         for (j = 0; j < n; j++) {
-            inverse[place[i]][place[j]] = m[i][n + j] * scale[i] * scale[j];
+            inverse[place[i]][place[j]] = made[i][j];
         }
     }
     return true;

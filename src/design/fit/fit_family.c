@@ -45,26 +45,6 @@ static unsigned basic(rki_family family)
     return active;
 }
 
-static int count_bits(unsigned active)
-{
-    int count = 0;
-
-    for (; active != 0; active &= active - 1) {
-        count++;
-    }
-    return count;
-}
-
-double rki_freedom(const rki_solution *at)
-{
-    return fmax(at->normal.count - count_bits(at->task.active) - at->task.colour.order, 1.0);
-}
-
-double rki_variance(const rki_solution *at)
-{
-    return at->normal.cost / rki_freedom(at);
-}
-
 /* A pass whose residual is kept. */
 static void take_pass(rki_bench *b, const rki_solution *at, rki_normal *normal)
 {
@@ -104,7 +84,7 @@ static void judge(rki_solution *s)
         logs += log(1.0 - (r * r));
     }
     s->bic = (rows * log(fmax(s->normal.cost, 1e-300) / rows)) + logs +
-             ((count_bits(s->task.active) + noise) * log(rows));
+             ((rki_count_active(s->task.active) + noise) * log(rows));
     s->found = isfinite(s->bic) && isfinite(s->q[RKI_GAIN]);
 }
 

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
+#include <string.h>
 
+#include "design/base/numeric.h"
 #include "fit_stages.h"
 
 /* Of irregular rows: correlation times tried, in usual intervals. */
@@ -49,38 +51,24 @@ static double covariances(const rki_bench *b, double c[RKI_AR_MAX + 1])
     return count;
 }
 
-/* Levinson and Durbin's recursion, order by the Bayesian criterion. Source  G. E. P. Box, G. M.
-   Jenkins, G. C. Reinsel, Time Series Analysis, 3rd ed., Prentice Hall, 1994, ch. 3 and 7. */
+/* The order is that of the least Bayesian criterion. */
 static rki_colour autoregression(const double *c, double rows)
 {
-    double a[RKI_AR_MAX + 1] = {0}, before[RKI_AR_MAX + 1], variance = c[0], best = 0;
+    double a[RKI_AR_MAX] = {0}, variance = c[0], best = 0;
     rki_colour made = {.order = 0};
-    int order, k;
+    int order;
 
     for (order = 1; order <= RKI_AR_MAX; order++) {
-        double reflection = c[order], criterion;
+        double criterion;
 
-        for (k = 1; k < order; k++) {
-            reflection -= a[k] * c[order - k];
-        }
-        reflection /= variance;
-        for (k = 1; k < order; k++) {
-            before[k] = a[k];
-        }
-        for (k = 1; k < order; k++) {
-            a[k] = before[k] - (reflection * before[order - k]);
-        }
-        a[order] = reflection;
-        variance *= (1.0 - reflection) * (1.0 + reflection);
+        rki_levinson(order, c, a, &variance);
         if (!(variance > 0)) break;
         criterion = (rows * log(variance / c[0])) + (order * log(rows));
         if (criterion < best) {
             best = criterion;
             made.order = order;
             made.first = sqrt(variance / c[0]);
-            for (k = 0; k < order; k++) {
-                made.ar[k] = a[k + 1];
-            }
+            memcpy(made.ar, a, (size_t)order * sizeof *a);
         }
     }
     if (made.order == 1) {

@@ -4,6 +4,8 @@
 #include <math.h>
 #include <string.h>
 
+#include "fit_pass_first.h"
+
 /* A state and its derivatives by the shape. */
 typedef struct state {
     double v[2], by[RKI_SHAPES][2];

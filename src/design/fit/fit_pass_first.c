@@ -2,7 +2,7 @@
 #include <math.h>
 #include <string.h>
 
-#include "fit_pass.h"
+#include "fit_pass_first.h"
 
 /*
  * The pass of the commonest problem: first order, independent noise, gain, start, dead time and

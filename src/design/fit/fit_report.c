@@ -7,23 +7,6 @@
 /* Places in rk_fit.covariance. */
 enum { GAIN, TIME_1, TIME_2, DAMPING, DEAD_TIME };
 
-/* Student's t, two-sided 95 %, by the expansion about the normal quantile (error < 0.4 % from
- * 3). */
-static double student95(double freedom)
-{
-    const double z = 1.959963984540054, z2 = z * z;
-    const double a = (z2 + 1.0) / 4.0;
-    const double b = ((((5.0 * z2) + 16.0) * z2) + 3.0) / 96.0;
-    const double c = ((((((3.0 * z2) + 19.0) * z2) + 17.0) * z2) - 15.0) / 384.0;
-
-    return z * (1.0 + ((a + ((b + (c / freedom)) / freedom)) / freedom));
-}
-
-double rki_t95(const rki_solution *at)
-{
-    return student95(rki_freedom(at));
-}
-
 /* A damping from here to 1 is taken for two equal lags. */
 #define EQUAL 0.95
 

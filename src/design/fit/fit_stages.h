@@ -88,6 +88,9 @@ size_t rki_leave_out_spikes(rki_bench *bench);
 /** Does OUT answer PV from row to row: was the record made in automatic? */
 bool rki_answers_pv(const rk_record *record);
 
+/** How many parameters are in use. */
+int rki_count_active(unsigned active);
+
 /** Rows less what was fitted to them, parameters and the noise's colour; at least 1. */
 double rki_freedom(const rki_solution *at);
 

@@ -3,6 +3,7 @@
 
 #include <math.h>
 
+#include "design/base/numeric.h"
 #include "design/base/words.h"
 
 static const char *const over_words[] = {"worst", "mean", NULL};
@@ -24,10 +25,6 @@ rk_status rk_over_from_text(const char *text, rk_over *over, rk_diag *diag)
     }
     return status;
 }
-
-/* Chi-square of so many degrees of freedom that 95 % stay below; 0 is not used. */
-static const double chi_square_95[RK_MODEL_NUMBERS + 1] = {0,     3.841, 5.991,
-                                                           7.815, 9.488, 11.070};
 
 /* A number that must not be 0 keeps at least this part of its nominal value. */
 #define LEAST_PART 0.05
@@ -67,30 +64,6 @@ static rk_model moved(const rk_model *nominal, const int *number, int count, con
     return m;
 }
 
-/* Lower triangle l with l l' = c; a direction without variance stays without. */
-static void factor(int n, double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
-                   double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS])
-{
-    int i, j, k;
-
-    for (j = 0; j < n; j++) {
-        for (i = 0; i < n; i++) {
-            double rest = c[i][j];
-
-            for (k = 0; k < j; k++) {
-                rest -= l[i][k] * l[j][k];
-            }
-            if (i < j) {
-                l[i][j] = 0.0;
-            } else if (i == j) {
-                l[j][j] = sqrt(fmax(rest, 0.0));
-            } else {
-                l[i][j] = l[j][j] > 0 ? rest / l[j][j] : 0.0;
-            }
-        }
-    }
-}
-
 /* To both sides along each column of l, as far as equal weights need. */
 static void add_mean_points(const rk_model *model, const int *number, int n,
                             double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *spread)
@@ -123,7 +96,7 @@ static void add_extreme(const rk_model *model, const int *number, int n,
         square += a[i] * by[i];
     }
     for (i = 0; i < n; i++) {
-        by[i] *= square > 0 ? sqrt(chi_square_95[n] / square) : 0.0;
+        by[i] *= square > 0 ? sqrt(rki_chi_square95(n) / square) : 0.0;
     }
     spread->model[spread->count++] = moved(model, number, n, by);
 }
@@ -181,7 +154,7 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
             "the model, or say by how much it may be wrong");
     }
     if (over == RK_OVER_MEAN) {
-        factor(n, c, l);
+        rki_cholesky(n, RK_MODEL_NUMBERS, c[0], l[0]);
         add_mean_points(model, number, n, l, &made);
     } else {
         add_region(model, number, n, c, &made);

@@ -2,6 +2,7 @@
 #include <math.h>
 
 #include "crossings.h"
+#include "design/base/numeric.h"
 
 /* The two peaks: of 1/(1+L), and of its complement L/(1+L). */
 enum { PEAKS = 2 };
@@ -19,41 +20,24 @@ static double values_at(const rki_openloop *loop, double w, double value[PEAKS])
     return size;
 }
 
-static double peak_value(const rki_openloop *loop, double w, bool complementary)
+static double sensitivity(const void *user, double w)
 {
     double value[PEAKS];
 
-    (void)values_at(loop, w, value);
-    return value[complementary];
+    (void)values_at(user, w, value);
+    return value[0];
+}
+
+static double complementary_sensitivity(const void *user, double w)
+{
+    double value[PEAKS];
+
+    (void)values_at(user, w, value);
+    return value[1];
 }
 
 /* A peak is flat: this part of w off its place costs it less than a part in 1e10. */
 #define PLACE 1e-7
-
-/* The largest value between low and high, where it rises and falls once. */
-static double climb(const rki_openloop *loop, double low, double high, bool complementary)
-{
-    const double part = 0.3819660112501051; /* golden section */
-    double a = low + (part * (high - low)), b = high - (part * (high - low));
-    double at_a = peak_value(loop, a, complementary), at_b = peak_value(loop, b, complementary);
-
-    while (high - low > PLACE * high) {
-        if (at_a > at_b) {
-            high = b;
-            b = a;
-            at_b = at_a;
-            a = low + (part * (high - low));
-            at_a = peak_value(loop, a, complementary);
-        } else {
-            low = a;
-            a = b;
-            at_a = at_b;
-            b = high - (part * (high - low));
-            at_b = peak_value(loop, b, complementary);
-        }
-    }
-    return fmax(at_a, at_b);
-}
 
 /* The value for w -> 0. */
 static double peak_at_zero(const rki_openloop *loop, bool complementary)
@@ -179,7 +163,9 @@ static bool look(const rki_openloop *loop, const walk *at, double most, bool com
                  double *best)
 {
     if (may_hide(at, *best, complementary)) {
-        *best = fmax(*best, climb(loop, at->w[0], at->w[2], complementary));
+        *best =
+            fmax(*best, rki_golden_most(complementary ? complementary_sensitivity : sensitivity,
+                                        loop, at->w[0], at->w[2], PLACE));
     }
     *best = fmax(*best, at->value[complementary][2]);
     return envelope(most, complementary) <= *best * (1.0 + 1e-7);
@@ -195,7 +181,7 @@ static double edge_between(const rki_openloop *loop, double low, double high)
     while (high - low > PLACE * high) {
         const double middle = 0.5 * (low + high);
 
-        if (peak_value(loop, middle, true) > BAND_EDGE) {
+        if (complementary_sensitivity(loop, middle) > BAND_EDGE) {
             low = middle;
         } else {
             high = middle;

@@ -6,6 +6,7 @@
 
 #include <redkettle/design/base/memory.h>
 
+#include "design/base/numeric.h"
 #include "openloop.h"
 #include "sampled_loop.h"
 #include "stable_gain.h"
@@ -128,38 +129,30 @@ static void cross_axis(walk *w, const place *from, const place *to)
     add_change(w, 1.0 / at.size, downward ? 2 : -2, at.angle);
 }
 
-/* The largest value between two points that hold a peak. */
-static double climb(const rki_sampled_loop *loop, const place *low, const place *high,
-                    bool complementary)
+static double sensitivity(const void *user, double angle)
 {
-    const double part = 0.3819660112501051; /* golden section */
-    double a = low->angle, b = high->angle, best = 0;
-    int i;
-
-    for (i = 0; i < 40 && b - a > 1e-7 * b; i++) {
-        const place x = look(loop, a + (part * (b - a)), low->rational);
-        const place y = look(loop, b - (part * (b - a)), low->rational);
-        const double at_x = complementary ? x.mt : x.ms, at_y = complementary ? y.mt : y.ms;
-
-        best = fmax(best, fmax(at_x, at_y));
-        if (at_x > at_y) {
-            b = y.angle;
-        } else {
-            a = x.angle;
-        }
-    }
-    return best;
+    return look(user, angle, 0.0).ms;
 }
+
+static double complementary_sensitivity(const void *user, double angle)
+{
+    return look(user, angle, 0.0).mt;
+}
+
+/* A peak is flat: this part of the angle off its place costs it less than a part in 1e10. */
+#define PLACE 1e-7
 
 static void see_peaks(walk *w, const place at[3])
 {
     w->ms = fmax(w->ms, at[2].ms);
     w->mt = fmax(w->mt, at[2].mt);
     if (at[1].ms >= at[0].ms && at[1].ms >= at[2].ms && at[1].ms > 0.8 * w->ms) {
-        w->ms = fmax(w->ms, climb(w->loop, &at[0], &at[2], false));
+        w->ms =
+            fmax(w->ms, rki_golden_most(sensitivity, w->loop, at[0].angle, at[2].angle, PLACE));
     }
     if (at[1].mt >= at[0].mt && at[1].mt >= at[2].mt && at[1].mt > 0.8 * w->mt) {
-        w->mt = fmax(w->mt, climb(w->loop, &at[0], &at[2], true));
+        w->mt = fmax(w->mt, rki_golden_most(complementary_sensitivity, w->loop, at[0].angle,
+                                            at[2].angle, PLACE));
     }
 }
 

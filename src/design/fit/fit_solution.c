@@ -1,0 +1,31 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+
+#include "design/base/numeric.h"
+#include "fit_stages.h"
+
+int rki_count_active(unsigned active)
+{
+    int count = 0;
+
+    for (; active != 0; active &= active - 1) {
+        count++;
+    }
+    return count;
+}
+
+double rki_freedom(const rki_solution *at)
+{
+    return fmax(at->normal.count - rki_count_active(at->task.active) - at->task.colour.order,
+                1.0);
+}
+
+double rki_variance(const rki_solution *at)
+{
+    return at->normal.cost / rki_freedom(at);
+}
+
+double rki_t95(const rki_solution *at)
+{
+    return rki_student95(rki_freedom(at));
+}
