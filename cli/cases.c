@@ -3,6 +3,7 @@
 
 #include <math.h>
 #include <string.h>
+#include <strings.h>
 
 /* A case being read: numbers go where the key says, words are kept. */
 typedef struct reading {
@@ -92,7 +93,7 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
     rk_diag diag = {RK_OK, ""};
     size_t i;
 
-    if (strcmp(key, "scan") == 0 && strcmp(value, "continuous") == 0) {
+    if (strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0) {
         r->continuous = true;
         return true;
     }
@@ -108,8 +109,8 @@ static bool set_key(const job *j, reading *r, const char *key, const char *value
     if (strcmp(key, "rule") == 0) {
         (void)snprintf(r->rule, sizeof r->rule, "%s", value);
     } else if (strcmp(key, "predictor") == 0) {
-        r->predictor = strcmp(value, "yes") == 0;
-        if (!r->predictor && strcmp(value, "no") != 0) {
+        r->predictor = strcasecmp(value, "yes") == 0;
+        if (!r->predictor && strcasecmp(value, "no") != 0) {
             *status = fail(j, EXIT_USAGE, "case '%s': predictor: '%s' is not yes or no",
                            c->name, value);
         }

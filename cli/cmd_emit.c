@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
 #include <string.h>
+#include <strings.h>
 
 #include <redkettle/design/base/memory.h>
 
@@ -36,21 +37,26 @@ static const struct argp_option options[] = {
 
 static void take_kinds(struct argp_state *state, const char *arg, emit_job *e)
 {
-    size_t length;
+    const struct {
+        const char *name;
+        bool *wanted;
+    } kinds[] = {{"st", &e->st},
+                 {"c", &e->c},
+                 {"xml", &e->xml},
+                 {"sheet", &e->sheet},
+                 {"vectors", &e->vectors}};
+    size_t length, i;
 
     for (;; arg += length + 1) {
         length = strcspn(arg, ",");
-        if (length == 2 && memcmp(arg, "st", 2) == 0) {
-            e->st = true;
-        } else if (length == 1 && arg[0] == 'c') {
-            e->c = true;
-        } else if (length == 3 && memcmp(arg, "xml", 3) == 0) {
-            e->xml = true;
-        } else if (length == 5 && memcmp(arg, "sheet", 5) == 0) {
-            e->sheet = true;
-        } else if (length == 7 && memcmp(arg, "vectors", 7) == 0) {
-            e->vectors = true;
-        } else {
+        for (i = 0; i < sizeof kinds / sizeof kinds[0]; i++) {
+            if (strlen(kinds[i].name) == length &&
+                strncasecmp(arg, kinds[i].name, length) == 0) {
+                *kinds[i].wanted = true;
+                break;
+            }
+        }
+        if (i == sizeof kinds / sizeof kinds[0]) {
             argp_failure(state, EXIT_USAGE, 0,
                          "--to: unknown kind '%.*s'; known: st, c, xml, sheet, vectors",
                          (int)length, arg);
@@ -64,7 +70,7 @@ static void take_real(struct argp_state *state, const char *arg, emit_job *e)
 {
     rk_diag diag = {RK_OK, ""};
 
-    e->fixed = strcmp(arg, "fixed") == 0;
+    e->fixed = strcasecmp(arg, "fixed") == 0;
     if (!e->fixed && rk_number_from_text(arg, &e->number, &diag) != RK_OK) {
         argp_failure(state, EXIT_USAGE, 0, "--real: %s, fixed", diag.text);
     }

@@ -2,6 +2,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
 #include "cli.h"
 #include "show.h"
@@ -272,7 +273,7 @@ static bool comes_before(const tune_job *t, int a, int b, int column)
 static int find_column(const tune_job *t, int *column)
 {
     for (*column = 0; t->sort != NULL && *column < COLUMNS; ++*column) {
-        if (strcmp(column_names[*column], t->sort) == 0) return EXIT_DONE;
+        if (strcasecmp(column_names[*column], t->sort) == 0) return EXIT_DONE;
     }
     if (t->sort == NULL) return EXIT_DONE;
     return fail(&t->j, EXIT_USAGE,
@@ -302,7 +303,7 @@ static void sort_rows(tune_job *t, int column)
 static int tune_all(tune_job *t)
 {
     const job *j = &t->j;
-    const char *rule = j->rule != NULL && strcmp(j->rule, "all") != 0 ? j->rule : NULL;
+    const char *rule = j->rule != NULL && strcasecmp(j->rule, "all") != 0 ? j->rule : NULL;
     rk_diag diag = {RK_OK, ""};
     const rk_status status =
         rk_tunings_compute(&j->loop.model, rule, j->mode, &j->knobs, t->list, &t->count, &diag);
@@ -559,7 +560,8 @@ static int run(job *j)
     tune_job *t = (tune_job *)j; /* the job is its first member */
     int status = load(j), i;
 
-    if (status == EXIT_DONE && j->save && (j->rule == NULL || strcmp(j->rule, "all") == 0)) {
+    if (status == EXIT_DONE && j->save &&
+        (j->rule == NULL || strcasecmp(j->rule, "all") == 0)) {
         status = fail(j, EXIT_USAGE, "--save needs one rule: add --rule NAME");
     }
     if (status == EXIT_DONE && j->figure != NULL && !t->speed) {

@@ -3,6 +3,7 @@
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
@@ -124,7 +125,7 @@ static int lay_model(job *j)
     rk_diag diag = {RK_OK, ""};
     rk_model *m = &j->loop.model;
 
-    const bool automatic = j->kind == NULL || strcmp(j->kind, "auto") == 0;
+    const bool automatic = j->kind == NULL || strcasecmp(j->kind, "auto") == 0;
 
     if (!automatic && rk_model_kind_from_text(j->kind, &m->kind, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "--kind: %s", diag.text);

@@ -15,6 +15,7 @@ rk_status rk_figure_format_from_name(const char *name, rk_figure_format *format,
     static const char *const endings[] = {".png", ".svg", ".pdf"};
     size_t length, i;
 
+    rk_diag_clear(diag);
     if (name == NULL || format == NULL) return RK_ERR_ARG;
     if (strcmp(name, "-") == 0) {
         *format = RK_FIGURE_TERMINAL;
@@ -260,6 +261,7 @@ rk_status rk_figure_fit(const rk_design *loop, const rk_record *record, const rk
     size_t rows;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || record == NULL || fit == NULL || style == NULL || image == NULL) {
         return RK_ERR_ARG;
     }

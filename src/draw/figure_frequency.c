@@ -238,6 +238,7 @@ rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
     rk_text *script;
     rk_status status = RK_ERR_MEMORY;
 
+    rk_diag_clear(diag);
     if (loop == NULL || check == NULL || plan == NULL || style == NULL || image == NULL) {
         return RK_ERR_ARG;
     }
@@ -321,6 +322,7 @@ rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_styl
     rk_text *script;
     rk_status status = RK_ERR_MEMORY;
 
+    rk_diag_clear(diag);
     if (loop == NULL || style == NULL || image == NULL) return RK_ERR_ARG;
     if (order < 1 || order > RK_RATIONAL_MAX) {
         return rk_diag_set(diag, RK_ERR_RANGE, "order %d: give 1 to %d", order,

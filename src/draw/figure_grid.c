@@ -72,6 +72,7 @@ rk_status rk_figure_grid(const rk_design *loop, const rk_search_plan *plan, cons
     rk_text *script;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || plan == NULL || grid == NULL || points == NULL || style == NULL ||
         image == NULL) {
         return RK_ERR_ARG;

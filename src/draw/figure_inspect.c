@@ -175,6 +175,7 @@ rk_status rk_figure_inspect(const rk_design *loop, const rk_record *record,
     double *work;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || record == NULL || inspection == NULL || style == NULL ||
         image == NULL) {
         return RK_ERR_ARG;

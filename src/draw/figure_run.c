@@ -66,6 +66,7 @@ rk_status rk_figure_run(const rk_design *loop, const rk_run_curves *runs, size_t
     rk_text *script;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || runs == NULL || count == 0 || style == NULL || image == NULL) {
         return RK_ERR_ARG;
     }

@@ -151,6 +151,7 @@ rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
     double lead;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || plan == NULL || trials == NULL || count == 0 || style == NULL ||
         image == NULL) {
         return RK_ERR_ARG;
@@ -213,6 +214,7 @@ rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
     rk_text *script;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || open == NULL || trial == NULL || style == NULL || image == NULL) {
         return RK_ERR_ARG;
     }

@@ -104,6 +104,7 @@ static rk_status make_plan(const rk_design *loop, plan *p, rk_diag *diag)
     double reach;
     rk_status status;
 
+    rk_diag_clear(diag);
     memset(p, 0, sizeof *p);
     status = rki_controller_make(loop, RK_NUMBER_LREAL, &p->c, diag);
     if (status != RK_OK) return status;

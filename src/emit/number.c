@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
 #include <string.h>
+#include <strings.h>
 
 #include <redkettle/device/plant.h>
 
@@ -17,8 +18,9 @@ rk_status rk_number_from_text(const char *text, rk_number *number, rk_diag *diag
 {
     int i;
 
+    rk_diag_clear(diag);
     for (i = 0; i < RK_NUMBERS; i++) {
-        if (strcmp(text, words[i]) == 0) {
+        if (strcasecmp(text, words[i]) == 0) {
             *number = (rk_number)i;
             return RK_OK;
         }
@@ -129,6 +131,7 @@ rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **ma
     rk_limits limits;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || made == NULL) return RK_ERR_ARG;
     limits = rk_design_limits(loop);
     status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &pid, diag);

@@ -16,6 +16,7 @@ rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made,
 {
     rk_status status;
 
+    rk_diag_clear(diag);
     memset(made, 0, sizeof *made);
     if (loop == NULL) return RK_ERR_ARG;
     made->loop = loop;

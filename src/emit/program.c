@@ -91,6 +91,7 @@ rk_status rki_project_make(const rk_design *loop, rk_number number, rki_project 
 {
     rk_status status;
 
+    rk_diag_clear(diag);
     memset(made, 0, sizeof *made);
     status = rki_controller_make(loop, number, &made->controller, diag);
     if (status != RK_OK) return status;

@@ -163,6 +163,7 @@ static rk_status make(const rk_design *loop, rki_controller *c, sheet *s, rk_dia
 
 rk_status rk_emit_sheet(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     return rk_emit_sheet_proven(loop, NULL, 0, text, diag);
 }
 
@@ -205,6 +206,7 @@ static void add_cell(rk_text *text, const char *words)
 
 rk_status rk_emit_sheet_csv(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     return rk_emit_sheet_csv_proven(loop, NULL, 0, text, diag);
 }
 

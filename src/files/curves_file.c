@@ -44,6 +44,7 @@ rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text 
 {
     size_t fastest = 0, row, i;
 
+    rk_diag_clear(diag);
     if (trials == NULL || count == 0 || text == NULL) return RK_ERR_ARG;
     rk_text_add(text, "time_s,sp");
     for (i = 0; i < count; i++) {

@@ -134,6 +134,7 @@ rk_status rk_json_inspect(const rk_inspection *made, size_t dropped, rk_text *te
 {
     json_t *object;
 
+    rk_diag_clear(diag);
     if (made == NULL || text == NULL) return RK_ERR_ARG;
     object = json_pack(
         "{s:I, s:I, s:{s:f, s:f, s:f}, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, "
@@ -156,6 +157,7 @@ rk_status rk_json_bump(const rk_bump_result *r, rk_text *text, rk_diag *diag)
 {
     static const char *const states[] = {"waiting", "moving", "done", "stopped", "stranded"};
 
+    rk_diag_clear(diag);
     if (r == NULL || text == NULL) return RK_ERR_ARG;
     return finish(json_pack("{s:o, s:I, s:s, s:o, s:f}", "file", words(r->file), "rows",
                             (json_int_t)r->rows, "state", states[r->state], "stopped",
@@ -167,6 +169,7 @@ rk_status rk_json_bump(const rk_bump_result *r, rk_text *text, rk_diag *diag)
 rk_status rk_json_relay(const rk_relay_result *r, size_t rows, double out, rk_text *text,
                         rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (r == NULL || text == NULL) return RK_ERR_ARG;
     return finish(json_pack("{s:o, s:o, s:o, s:i, s:I, s:o}", "ultimate_gain",
                             real_or_null(r->ultimate_gain), "ultimate_period_s",
@@ -180,6 +183,7 @@ rk_status rk_json_run(const rk_run_result *r, rk_text *text, rk_diag *diag)
 {
     const rk_run_figures *f;
 
+    rk_diag_clear(diag);
     if (r == NULL || text == NULL) return RK_ERR_ARG;
     f = &r->figures;
     return finish(
@@ -256,6 +260,7 @@ rk_status rk_json_fit(const rk_fit *fit, const rk_hand_fits *hand,
 {
     json_t *object;
 
+    rk_diag_clear(diag);
     if (fit == NULL || text == NULL) return RK_ERR_ARG;
     object = json_pack(
         "{s:o, s:{s:o, s:o, s:o, s:o, s:o}, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:I, "
@@ -278,6 +283,7 @@ rk_status rk_json_moves(const rk_move_fits *fits, rk_text *text, rk_diag *diag)
     json_t *array = json_array();
     size_t i;
 
+    rk_diag_clear(diag);
     if (fits == NULL || text == NULL) {
         json_decref(array);
         return RK_ERR_ARG;
@@ -332,6 +338,7 @@ rk_status rk_json_tune(const rk_tuning *tunings, const rk_performance *measures,
     json_t *array;
     int i;
 
+    rk_diag_clear(diag);
     if (tunings == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
     for (i = 0; i < count; i++) {
@@ -377,6 +384,7 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
     const rk_settings *s;
     const rk_performance *m;
 
+    rk_diag_clear(diag);
     if (r == NULL || requirements == NULL || text == NULL) return RK_ERR_ARG;
     s = &r->settings;
     m = &r->measures;
@@ -521,6 +529,7 @@ rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan, const 
     const rk_check *c = check;
     json_t *object;
 
+    rk_diag_clear(diag);
     if (c == NULL || plan == NULL || loop == NULL || text == NULL) return RK_ERR_ARG;
     object = margins_object(&c->margins);
     json_object_update_new(
@@ -567,6 +576,7 @@ rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *te
     json_t *array;
     size_t i;
 
+    rk_diag_clear(diag);
     if (trials == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
     for (i = 0; i < count; i++) {
@@ -578,6 +588,7 @@ rk_status rk_json_trial(const rk_trial *const *trials, size_t count, rk_text *te
 rk_status rk_json_open_step(const rk_open_step *open, const rk_model *model, rk_text *text,
                             rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (open == NULL || model == NULL || text == NULL) return RK_ERR_ARG;
     return finish(json_pack("{s:o, s:f, s:f, s:o, s:o, s:o, s:o, s:f}", "model",
                             model_object(model), "out_step", open->out_step, "dead_time",
@@ -593,6 +604,7 @@ rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk
     json_t *array;
     size_t i;
 
+    rk_diag_clear(diag);
     if (files == NULL || text == NULL) return RK_ERR_ARG;
     array = json_array();
     for (i = 0; i < count; i++) {
@@ -606,6 +618,7 @@ rk_status rk_json_proof(const rk_proof *proof, rk_text *text, rk_diag *diag)
     json_t *parts;
     int i;
 
+    rk_diag_clear(diag);
     if (proof == NULL || text == NULL) return RK_ERR_ARG;
     parts = json_array();
     for (i = 0; i < proof->parts; i++) {

@@ -508,6 +508,7 @@ rk_status rk_design_read(const char *path, rk_design *loop, rk_diag *diag)
     reading r = {.path = path, .diag = diag, .status = RK_OK};
     rk_status status;
 
+    rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     r.loop = rk_design_make();
     r.given = rk_given_settings_make();

@@ -287,6 +287,7 @@ rk_status rk_design_save_model(const char *path, const rk_design *loop, rk_diag 
 {
     const rk_model *m;
 
+    rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (!loop->has_model) return rk_diag_set(diag, RK_ERR_RANGE, "there is no model to save");
     m = &loop->model;
@@ -315,6 +316,7 @@ rk_status rk_design_save_model(const char *path, const rk_design *loop, rk_diag 
 
 rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (isnan(loop->ultimate_gain)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "there is no relay test to save");
@@ -331,6 +333,7 @@ rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_di
 {
     const rk_settings *s;
 
+    rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (!loop->has_settings) {
         return rk_diag_set(diag, RK_ERR_RANGE, "there are no settings to save");

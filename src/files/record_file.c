@@ -255,6 +255,7 @@ rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record 
     reading r = {.diag = diag};
     rk_status status;
 
+    rk_diag_clear(diag);
     if (path == NULL || record == NULL) return RK_ERR_ARG;
     status = rki_rows_open(&r.rows, path, diag);
     if (status != RK_OK) return status;

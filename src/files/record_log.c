@@ -126,12 +126,14 @@ static rk_status create(const char *path, const rk_design *loop, bool of_run, bo
 rk_status rk_record_log_create(const char *path, const rk_design *loop, bool replace,
                                bool to_disk, rk_record_log **log, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     return create(path, loop, false, replace, to_disk, log, diag);
 }
 
 rk_status rk_record_log_create_run(const char *path, const rk_design *loop, bool replace,
                                    bool to_disk, rk_record_log **log, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     return create(path, loop, true, replace, to_disk, log, diag);
 }
 
@@ -154,6 +156,7 @@ rk_status rk_record_log_row(rk_record_log *log, double time, double out, double 
 {
     char line[(3 * RK_REAL_CHARS) + 8];
 
+    rk_diag_clear(diag);
     if (log == NULL) return RK_ERR_ARG;
     format_row(log, time, out, pv, line, sizeof line - 1);
     strcat(line, "\n");
@@ -165,6 +168,7 @@ rk_status rk_record_log_run_row(rk_record_log *log, double time, double out, dou
 {
     char row[(3 * RK_REAL_CHARS) + 8], cell[RK_REAL_CHARS], line[512];
 
+    rk_diag_clear(diag);
     if (log == NULL || mode == NULL || alarms == NULL) return RK_ERR_ARG;
     format_row(log, time, out, pv, row, sizeof row);
     rk_real_format_rounded(sp, VALUE_DIGITS, cell);
@@ -176,6 +180,7 @@ rk_status rk_record_log_comment(rk_record_log *log, const char *text, rk_diag *d
 {
     char line[512];
 
+    rk_diag_clear(diag);
     if (log == NULL || text == NULL) return RK_ERR_ARG;
     (void)snprintf(line, sizeof line, "# %.500s\n", text);
     return put_line(log, line, diag);

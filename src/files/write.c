@@ -99,6 +99,7 @@ rk_status rk_file_may_write(const char *path, const char *content, size_t length
 {
     struct stat standing;
 
+    rk_diag_clear(diag);
     if (path == NULL || content == NULL) return RK_ERR_ARG;
     if (stat(path, &standing) != 0) return RK_OK;
     if (S_ISDIR(standing.st_mode)) {
@@ -158,6 +159,7 @@ rk_status rk_file_read(const char *path, char **content, size_t *length, rk_diag
     size_t got = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (path == NULL || content == NULL || length == NULL) return RK_ERR_ARG;
     file = fopen(path, "rb");
     if (file == NULL) return say(diag, path, "cannot open");
@@ -179,6 +181,7 @@ rk_status rk_directory_make(const char *path, rk_diag *diag)
     char *part;
     size_t i;
 
+    rk_diag_clear(diag);
     if (length == 0) return rk_diag_set(diag, RK_ERR_IO, "the directory's name is empty");
     part = rk_memory_create(length + 1, 1);
     if (part == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);

@@ -168,6 +168,7 @@ rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
     rki_rig rig = {.loop = loop};
     rk_status status = RK_OK;
 
+    rk_diag_clear(diag);
     if (loop == NULL || program == NULL || plan == NULL || proof == NULL) return RK_ERR_ARG;
     memset(proof, 0, sizeof *proof);
     /* A twin of each side, or of none: both programs get the same inputs. */
@@ -203,6 +204,7 @@ rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
     rk_program with_twin = program;
     rk_status status = RK_OK;
 
+    rk_diag_clear(diag);
     if (loop == NULL || text == NULL || plan == NULL || part == NULL) return RK_ERR_ARG;
     if (plan->scans == 0)
         return rk_diag_set(diag, RK_ERR_RANGE, "a proof takes 1 scan or more");

@@ -94,6 +94,7 @@ rk_status rk_twin_run_compute(const rk_design *loop, const char *plant_st,
     double *columns;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || plant_st == NULL || record == NULL || run == NULL) return RK_ERR_ARG;
     memset(run, 0, sizeof *run);
     run->rows = rk_record_rows(record);

@@ -54,6 +54,7 @@ void rk_plc_free(rk_plc *plc)
 rk_status rk_plc_load(rk_plc *plc, const char *name, const char *text, size_t length,
                       rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (plc == NULL || name == NULL || text == NULL) return RK_ERR_ARG;
     return load(plc, name, text, length, false, diag);
 }
@@ -93,6 +94,7 @@ rk_status rk_plc_instance_create(rk_plc *plc, const char *type, rk_plc_instance 
     const rki_pou *pou;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (plc == NULL || type == NULL || made == NULL) return RK_ERR_ARG;
     pou = rki_pou_find(plc, type);
     if (pou == NULL || pou->what == RKI_FUNCTION) {
@@ -200,6 +202,7 @@ rk_status rk_plc_find(rk_plc *plc, rk_plc_instance *instance, const char *path,
     bool there;
     spot s;
 
+    rk_diag_clear(diag);
     if (plc == NULL || path == NULL || found == NULL) return RK_ERR_ARG;
     if (instance != NULL) {
         s = (spot){&instance->pou->type, instance->cells};
@@ -280,6 +283,7 @@ rk_status rk_plc_scan(rk_plc *plc, rk_plc_instance *instance, rk_diag *diag)
 {
     rki_machine m;
 
+    rk_diag_clear(diag);
     if (plc == NULL || instance == NULL) return RK_ERR_ARG;
     m = (rki_machine){.stack = plc->stack, .turns = TURNS_MOST};
     rki_run_body(&m, instance->pou, instance->cells);
@@ -369,6 +373,7 @@ rk_status rk_plc_run(rk_plc *plc, double seconds, rk_diag *diag)
     rk_status status;
     int64_t end;
 
+    rk_diag_clear(diag);
     if (plc == NULL) return RK_ERR_ARG;
     if (!(seconds >= 0 && seconds * NS < 2e18)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a PLC runs for 0 s or more, not %g s", seconds);

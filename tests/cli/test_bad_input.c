@@ -203,7 +203,7 @@ static const struct {
     {3, "damping 2: a sopdt-osc model has one between 0 and 1", {"check", "damping.loop"}},
     {3, "time-constant '10s;5s' is not one time, or two", {"check", "times.loop"}},
     {2, "unknown rule 'x'", {"tune", "ipdt.loop", "--rule", "x"}},
-    {2, "unknown mode 'pid'", {"tune", "ipdt.loop", "--mode", "pid"}},
+    {2, "unknown mode 'pit'", {"tune", "ipdt.loop", "--mode", "pit"}},
     {2,
      "cohen-coon has no formula for a model of kind ipdt",
      {"tune", "ipdt.loop", "--rule", "cohen-coon"}},

@@ -646,6 +646,40 @@ START_TEST(a_closed_output_is_an_error)
 }
 END_TEST
 
+/* The words of options and files, in another case than help shows them. */
+static const char *const in_other_case[][16] = {
+    {"tune", MODEL, "--mode", "pid", "--rule", "AMIGO", "--form", "Ideal"},
+    {"tune", MODEL, "--rule", "ALL", "--sort", "MS"},
+    {"fit", "shouted.loop", "--kind", "FOPDT"},
+    {"check", "shouted.loop", "--anti-windup", "Back-Calculation"},
+    {"trial", "shouted.loop", "--case", "b: rule=Simc form=IDEAL anti-windup=None"},
+    {"trial", "shouted.loop", "--case",
+     "c: integral-by=Forward algorithm=VELOCITY scan=Continuous"},
+    {"search", MODEL, "--scan", "1", "--mode", "pi", "--cost", "LOAD-IAE"},
+    {"emit", "shouted.loop", "--dir", "plc", "--to", "ST,c", "--real", "LReal"},
+};
+
+START_TEST(words_are_read_whatever_their_case)
+{
+    char *dir = scratch_make(), *path = loop_in(dir), *text;
+    outcome o = TOOL(dir, "fit", path, "--save");
+
+    outcome_free(&o);
+    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
+    outcome_free(&o);
+    text = get_file(path, NULL);
+    memcpy(strstr(text, "= direct"), "= Direct", 8);
+    memcpy(strstr(text, "= fopdt"), "= FOPDT", 7);
+    put_file(path_in(dir, "shouted.loop"), text);
+    free(text);
+    o = run_tool(dir, in_other_case[_i]);
+    ck_assert_msg(o.status == 0, "%s %s: %s", in_other_case[_i][0], in_other_case[_i][1],
+                  o.err);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called)
 {
     static const char define[] = "redkettle() { \"$0\" \"$@\"; }; ";
@@ -691,6 +725,7 @@ Suite *suite_commands(void)
     add_table(t, figures_are_written_whole_by_their_name, figures);
     tcase_add_test(t, examples_run);
     tcase_add_test(t, a_closed_output_is_an_error);
+    add_table(t, words_are_read_whatever_their_case, in_other_case);
     tcase_add_test(t,
                    the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called);
     tcase_set_tags(slow, "statistics"); /* thousands of runs: not under the sanitizers */

@@ -3,7 +3,15 @@
 
 #include <stdarg.h>
 #include <stddef.h>
-#include <stdio.h>
+
+#include "words.h"
+
+void rk_diag_clear(rk_diag *diag)
+{
+    if (diag == NULL) return;
+    diag->status = RK_OK;
+    diag->text[0] = '\0';
+}
 
 rk_status rk_diag_set(rk_diag *diag, rk_status status, const char *format, ...)
 {
@@ -12,7 +20,7 @@ rk_status rk_diag_set(rk_diag *diag, rk_status status, const char *format, ...)
     if (diag == NULL || diag->status != RK_OK) return status;
     diag->status = status;
     va_start(args, format);
-    (void)vsnprintf(diag->text, sizeof diag->text, format, args);
+    rki_fit_text(diag->text, sizeof diag->text, format, args);
     va_end(args);
     return status;
 }

@@ -4,7 +4,6 @@
 #include <math.h>
 #include <stdarg.h>
 #include <stddef.h>
-#include <stdio.h>
 
 #include "words.h"
 
@@ -13,6 +12,15 @@ const char *rk_level_to_text(rk_level level)
     static const char *const names[] = {"note", "caution", "unfit", NULL};
 
     return rki_word(names, (int)level);
+}
+
+static void fit_in(char *text, size_t room, const char *format, ...)
+{
+    va_list args;
+
+    va_start(args, format);
+    rki_fit_text(text, room, format, args);
+    va_end(args);
 }
 
 void rk_findings_add(rk_findings *findings, rk_level level, const char *advice,
@@ -25,9 +33,9 @@ void rk_findings_add(rk_findings *findings, rk_level level, const char *advice,
     made = &findings->list[findings->count++];
     made->level = level;
     va_start(args, what);
-    (void)vsnprintf(made->what, sizeof made->what, what, args);
+    rki_fit_text(made->what, sizeof made->what, what, args);
     va_end(args);
-    (void)snprintf(made->advice, sizeof made->advice, "%s", advice);
+    fit_in(made->advice, sizeof made->advice, "%s", advice);
     made->at = made->until = nan("");
 }
 

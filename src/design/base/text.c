@@ -118,6 +118,7 @@ void rk_text_fail(rk_text *text)
 
 rk_status rk_text_check(const rk_text *text, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (text == NULL || text->failed) {
         return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory while writing a text");
     }

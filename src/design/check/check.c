@@ -217,6 +217,7 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
     rk_check made;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || plan == NULL || check == NULL) return RK_ERR_ARG;
     status = rk_design_check(loop, diag);
     if (status == RK_OK) {

@@ -141,6 +141,7 @@ rk_status rk_gain_limits_compute(const rk_requirements *asked, const rk_model *m
     rk_status status;
     int i;
 
+    rk_diag_clear(diag);
     if (asked == NULL || model == NULL || settings == NULL || conditions == NULL ||
         limits == NULL) {
         return RK_ERR_ARG;

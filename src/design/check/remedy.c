@@ -89,6 +89,7 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
     rk_status status;
     int kc, i;
 
+    rk_diag_clear(diag);
     if (asked == NULL || model == NULL || settings == NULL || conditions == NULL ||
         verdict == NULL || mends == NULL) {
         return RK_ERR_ARG;

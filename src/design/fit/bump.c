@@ -120,6 +120,7 @@ rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump 
     rk_bump *made;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (plan == NULL || port == NULL || bump == NULL) return RK_ERR_ARG;
     if (port->read_pv == NULL || port->write_out == NULL || port->read_out == NULL) {
         return RK_ERR_ARG;

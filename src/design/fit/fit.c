@@ -237,6 +237,7 @@ rk_status rk_fit_compute(const rk_record *record, const rk_fit_plan *plan, rk_fi
     rk_fit *made;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (record == NULL || plan == NULL || fit == NULL) return RK_ERR_ARG;
     status = check_columns(record, diag);
     if (status != RK_OK) return status;
@@ -259,6 +260,7 @@ rk_status rk_fit_compute_kind(const rk_record *record, rk_model_kind kind, rk_fi
 {
     rk_fit_plan plan = rk_fit_plan_make();
 
+    rk_diag_clear(diag);
     plan.any_kind = false;
     plan.kind = kind;
     return rk_fit_compute(record, &plan, fit, diag);

@@ -155,6 +155,7 @@ rk_status rk_hand_fits_compute(const rk_record *record, rk_hand_fits *hand, rk_d
 {
     sheet s;
 
+    rk_diag_clear(diag);
     if (record == NULL || hand == NULL) return RK_ERR_ARG;
     memset(hand, 0, sizeof *hand);
     s = (sheet){.time = rk_record_time(record),

@@ -121,6 +121,7 @@ rk_status rk_move_fits_compute(const rk_record *record, rk_model_kind kind, rk_m
     rk_status status;
     size_t k;
 
+    rk_diag_clear(diag);
     if (record == NULL || fits == NULL) return RK_ERR_ARG;
     seen = rk_memory_create(1, sizeof *seen);
     if (seen == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit the moves");

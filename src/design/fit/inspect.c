@@ -381,6 +381,7 @@ rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *
     rk_status status;
     size_t i;
 
+    rk_diag_clear(diag);
     if (record == NULL || plan == NULL || inspection == NULL) return RK_ERR_ARG;
     v.rows = rk_record_rows(record);
     if (v.rows < 2) {

@@ -90,6 +90,7 @@ rk_status rk_fit_response_compute(const rk_fit *fit, const rk_record *record, do
     rk_status status;
     size_t row;
 
+    rk_diag_clear(diag);
     if (fit == NULL) return RK_ERR_ARG;
     status = rk_model_response_compute(&fit->model, record, pv, diag);
     if (status != RK_OK) return status;

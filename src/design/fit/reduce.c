@@ -209,6 +209,7 @@ rk_status rk_reduction_compute(const rk_process *process, rk_model_kind kind,
     rk_reduction made;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (process == NULL || reduction == NULL) return RK_ERR_ARG;
     status = check(process, kind, diag);
     if (status != RK_OK) return status;

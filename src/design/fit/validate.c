@@ -14,6 +14,7 @@ rk_status rk_validation_compute(const rk_model *model, const rk_record *record,
     rk_status status;
     size_t rows, i;
 
+    rk_diag_clear(diag);
     if (model == NULL || record == NULL || validation == NULL) return RK_ERR_ARG;
     rows = rk_record_rows(record);
     pv = rk_record_pv(record);

@@ -19,6 +19,7 @@ rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || action == NULL) return RK_ERR_ARG;
     status = rki_word_find(action_words, "action", text, &found, diag);
     if (status == RK_OK) {
@@ -109,6 +110,7 @@ rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
 {
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL) return RK_ERR_ARG;
     if (!isnan(loop->ts) && (!(loop->ts > 0) || isinf(loop->ts))) {
         return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
@@ -278,6 +280,7 @@ rk_status rk_design_block_params(const rk_design *loop, rk_loop_params *params, 
     rk_param_error error;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (loop == NULL || params == NULL) return RK_ERR_ARG;
     if (isnan(loop->ts) || !loop->has_settings || !rk_design_has_out_range(loop)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "no %s: a loop needs it to run",

@@ -20,6 +20,7 @@ rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || kind == NULL) return RK_ERR_ARG;
     status = rki_word_find(kind_words, "model kind", text, &found, diag);
     if (status == RK_OK) {
@@ -101,6 +102,7 @@ static rk_status check_times(const rk_model *model, rk_diag *diag)
 
 rk_status rk_model_check(const rk_model *model, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (model == NULL) return RK_ERR_ARG;
     if (!isfinite(model->gain) || model->gain == 0) {
         return rk_diag_set(

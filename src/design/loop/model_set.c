@@ -18,6 +18,7 @@ rk_status rk_over_from_text(const char *text, rk_over *over, rk_diag *diag)
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || over == NULL) return RK_ERR_ARG;
     status = rki_word_find(over_words, "way to count models", text, &found, diag);
     if (status == RK_OK) {
@@ -136,6 +137,7 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
     bool known;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (model == NULL || covariance == NULL || spread == NULL) return RK_ERR_ARG;
     status = rk_model_check(model, diag);
     if (status != RK_OK) return status;
@@ -172,6 +174,7 @@ rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over ove
     rk_model_set made = {.over = over, .count = 0};
     rk_status status;
 
+    rk_diag_clear(diag);
     if (model == NULL || spread == NULL) return RK_ERR_ARG;
     status = rk_model_check(model, diag);
     if (status != RK_OK) return status;

@@ -78,6 +78,7 @@ rk_status rk_plant_design_check(const rk_plant_design *plant, double pv_low, dou
 {
     rk_status status;
 
+    rk_diag_clear(diag);
     if (plant == NULL) return RK_ERR_ARG;
     status = rk_model_check(&plant->model, diag);
     if (status == RK_OK) {

@@ -21,6 +21,7 @@ rk_status rk_require_from_text(const char *text, rk_require *what, rk_diag *diag
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || what == NULL) return RK_ERR_ARG;
     status = rki_word_find(require_words, "requirement", text, &found, diag);
     if (status == RK_OK) {
@@ -66,6 +67,7 @@ rk_status rk_requirements_set(rk_requirements *requirements, rk_require what, do
 {
     const bool zero_is_fine = what == RK_REQUIRE_OVERSHOOT && limit == 0;
 
+    rk_diag_clear(diag);
     if (requirements == NULL || what < 0 || what >= RK_REQUIRE_COUNT) return RK_ERR_ARG;
     if (!isfinite(limit) || (!(limit > 0) && !zero_is_fine)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "requirement %s %g: give a limit above 0",

@@ -24,6 +24,7 @@ rk_status rk_anti_windup_from_text(const char *text, rk_anti_windup *way, rk_dia
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || way == NULL) return RK_ERR_ARG;
     status = rki_word_find(anti_windup_words, "anti-windup", text, &found, diag);
     if (status == RK_OK) {
@@ -42,6 +43,7 @@ rk_status rk_scheme_from_text(const char *text, rk_scheme *scheme, rk_diag *diag
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || scheme == NULL) return RK_ERR_ARG;
     status = rki_word_find(scheme_words, "scheme", text, &found, diag);
     if (status == RK_OK) {
@@ -60,6 +62,7 @@ rk_status rk_algorithm_from_text(const char *text, rk_algorithm *algorithm, rk_d
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || algorithm == NULL) return RK_ERR_ARG;
     status = rki_word_find(algorithm_words, "algorithm", text, &found, diag);
     if (status == RK_OK) {
@@ -78,6 +81,7 @@ rk_status rk_form_from_text(const char *text, rk_form *form, rk_diag *diag)
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || form == NULL) return RK_ERR_ARG;
     status = rki_word_find(form_words, "controller form", text, &found, diag);
     if (status == RK_OK) {
@@ -108,6 +112,7 @@ rk_status rk_settings_check(const rk_settings *settings, rk_diag *diag)
 {
     const rk_settings *s = settings;
 
+    rk_diag_clear(diag);
     if (s == NULL) return RK_ERR_ARG;
     if (!isfinite(s->kc) || s->kc == 0) {
         return rk_diag_set(diag, RK_ERR_RANGE,
@@ -237,6 +242,7 @@ rk_status rk_settings_from_form(const rk_form_values *values, rk_settings *setti
     rk_settings made;
     rk_status status = RK_OK;
 
+    rk_diag_clear(diag);
     if (values == NULL || settings == NULL) return RK_ERR_ARG;
     made = *settings;
     made.kc = values->gain;
@@ -292,6 +298,7 @@ rk_status rk_settings_from_given(const rk_given_settings *given, const char *mar
     rk_form_values values;
     double gain;
 
+    rk_diag_clear(diag);
     if (g == NULL || mark == NULL || settings == NULL) return RK_ERR_ARG;
     values = (rk_form_values){.form = g->form, .tf = or_else(g->tf, 0.0)};
     if (g->form == RK_FORM_PARALLEL) {
@@ -333,6 +340,7 @@ rk_limits rk_limits_none(void)
 
 rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (limits == NULL) return RK_ERR_ARG;
     if (!isfinite(limits->low) || !isfinite(limits->high) || !(limits->low < limits->high)) {
         return rk_diag_set(diag, RK_ERR_RANGE,

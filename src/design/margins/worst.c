@@ -11,6 +11,7 @@ rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settin
     rk_worst made = {true, HUGE_VAL, HUGE_VAL, HUGE_VAL, 0.0, {0}};
     size_t i;
 
+    rk_diag_clear(diag);
     if (spread == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
     for (i = 0; i < spread->count; i++) {
         rk_margins m;
@@ -43,6 +44,7 @@ rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *se
     double stable = 0.0, not_stable = MOST;
     int i;
 
+    rk_diag_clear(diag);
     if (part == NULL) return RK_ERR_ARG;
     for (i = 0; i <= HALVINGS; i++) {
         const double tried = i == 0 ? MOST : 0.5 * (stable + not_stable);

@@ -13,6 +13,7 @@ struct rk_record {
 
 rk_status rk_record_create(rk_record **record, rk_diag *diag)
 {
+    rk_diag_clear(diag);
     if (record == NULL) return RK_ERR_ARG;
     *record = rk_memory_create(1, sizeof **record);
     if (*record == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record");
@@ -57,6 +58,7 @@ rk_status rk_record_place(rk_record *record, double time, double out, double pv,
     size_t at, behind;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (record == NULL || placed == NULL) return RK_ERR_ARG;
     status = check_row(record, time, out, pv, diag);
     if (status == RK_OK) {
@@ -89,6 +91,7 @@ rk_status rk_record_add(rk_record *record, double time, double out, double pv, r
 {
     rk_placed placed;
 
+    rk_diag_clear(diag);
     if (record == NULL) return RK_ERR_ARG;
     if (record->rows > 0 && isfinite(time) && !(time > record->time[record->rows - 1])) {
         return rk_diag_set(diag, RK_ERR_RANGE,

@@ -25,6 +25,7 @@ rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag)
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || cost == NULL) return RK_ERR_ARG;
     status = rki_word_find(cost_words, "cost", text, &found, diag);
     if (status == RK_OK) {
@@ -43,6 +44,7 @@ rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || effort == NULL) return RK_ERR_ARG;
     status = rki_word_find(effort_words, "effort", text, &found, diag);
     if (status == RK_OK) {
@@ -206,6 +208,7 @@ rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result
     rki_point best;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (plan == NULL || result == NULL) return RK_ERR_ARG;
     status = rki_search_check(plan, &s, diag);
     if (status != RK_OK) return status;

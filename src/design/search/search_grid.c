@@ -92,6 +92,7 @@ rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid
     size_t at = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (plan == NULL || grid == NULL || points == NULL || best == NULL || result == NULL) {
         return RK_ERR_ARG;
     }

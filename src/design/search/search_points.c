@@ -277,7 +277,7 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
         status = rk_limits_check(&p->limits, diag);
     }
     if (status == RK_OK) {
-        status = rki_mode_check(mode, diag);
+        status = rki_mode_find(mode, &mode, diag);
     }
     if (status != RK_OK) return status;
     if (p->sp_step == 0 || p->load_step == 0 || !isfinite(p->sp_step) ||

@@ -62,6 +62,7 @@ rk_status rk_open_step_compute(const rk_model *model, double ts, double out_step
     rk_trial *t = NULL;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (model == NULL || trial == NULL || found == NULL) return RK_ERR_ARG;
     if (out_step == 0 || !isfinite(out_step)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a step of %g: give one that is not 0",

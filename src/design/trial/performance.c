@@ -104,6 +104,7 @@ rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model
     rk_trial_metrics sp, load;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (asked == NULL || model == NULL || settings == NULL || c == NULL || margins == NULL ||
         figure == NULL) {
         return RK_ERR_ARG;

@@ -18,6 +18,7 @@ rk_status rk_setpoint_shape_from_text(const char *text, rk_setpoint_shape *shape
     int found = 0;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (text == NULL || shape == NULL) return RK_ERR_ARG;
     status = rki_word_find(shape_words, "shape", text, &found, diag);
     if (status == RK_OK) {

@@ -360,6 +360,7 @@ rk_status rk_sweep_compute(const rk_sweep_plan *plan, const rk_settings *setting
     rk_status status;
     size_t i;
 
+    rk_diag_clear(diag);
     if (plan == NULL || settings == NULL || results == NULL) return RK_ERR_ARG;
     status = check_plan(plan, diag);
     if (status == RK_OK) {

@@ -361,6 +361,7 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     rk_trial *made;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (trial_case == NULL || plan == NULL || trial == NULL) return RK_ERR_ARG;
     status = rk_model_check(&trial_case->plant, diag);
     if (status == RK_OK) {

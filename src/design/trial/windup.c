@@ -170,6 +170,7 @@ rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
     bench b = {.model = model, .step = sp_step};
     rk_status status;
 
+    rk_diag_clear(diag);
     if (model == NULL || settings == NULL || conditions == NULL || windup == NULL) {
         return RK_ERR_ARG;
     }

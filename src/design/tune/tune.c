@@ -46,6 +46,7 @@ rk_status rk_rule_from_name(const char *name, int *rule, rk_diag *diag)
 {
     const char *names[NAMES_MAX + 1];
 
+    rk_diag_clear(diag);
     if (name == NULL || rule == NULL) return RK_ERR_ARG;
     (void)list_names(names);
     return rki_word_find(names, "rule", name, rule, diag);
@@ -309,16 +310,18 @@ static rk_status find_ultimate(rki_plant_facts *p, rk_diag *diag)
     return status;
 }
 
-static rk_status check_words(const char *rule, const char *mode, rk_diag *diag)
+/* The words as the table of rules has them. */
+static rk_status find_words(const char **rule, const char **mode, rk_diag *diag)
 {
     int found = 0;
     rk_status status = RK_OK;
 
-    if (rule != NULL) {
-        status = rk_rule_from_name(rule, &found, diag);
+    if (*rule != NULL) {
+        status = rk_rule_from_name(*rule, &found, diag);
+        *rule = rk_rule_name(found);
     }
-    if (status == RK_OK && mode != NULL) {
-        status = rki_mode_check(mode, diag);
+    if (status == RK_OK && *mode != NULL) {
+        status = rki_mode_find(*mode, mode, diag);
     }
     return status;
 }
@@ -337,7 +340,7 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
     facts.model = *model;
     facts.knobs = *knobs;
     facts.sp_weight = 1.0;
-    status = check_words(rule, mode, diag);
+    status = find_words(&rule, &mode, diag);
     if (status == RK_OK) {
         status = check_knobs(knobs, diag);
     }
@@ -371,6 +374,7 @@ rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char 
     int count, best, i;
     rk_status status;
 
+    rk_diag_clear(diag);
     if (rule == NULL || tuning == NULL) return RK_ERR_ARG;
     memset(list, 0, sizeof list);
     status = rk_tunings_compute(model, rule, mode, knobs, list, &count, diag);

@@ -572,7 +572,7 @@ START_TEST(numbers_are_written_to_be_read_back)
 }
 END_TEST
 
-static Suite *suite_check(void)
+Suite *suite_check(void)
 {
     Suite *suite = suite_create("design/check");
     TCase *t = tcase_create("check");
@@ -589,31 +589,4 @@ static Suite *suite_check(void)
     add_table(t, numbers_are_written_to_be_read_back, decimals);
     suite_add_tcase(suite, t);
     return suite;
-}
-
-Suite *suite_margins(void);
-Suite *suite_tune(void);
-Suite *suite_settings(void);
-Suite *suite_trial(void);
-Suite *suite_trial_kinds(void);
-Suite *suite_fit(void);
-Suite *suite_fit_ipdt(void);
-Suite *suite_fit_kinds(void);
-Suite *suite_inspect(void);
-Suite *suite_bump(void);
-Suite *suite_check_parts(void);
-Suite *suite_sampled(void);
-Suite *suite_spread(void);
-Suite *suite_sweep(void);
-Suite *suite_search(void);
-
-int main(void)
-{
-    static Suite *(*const makers[])(void) = {
-        suite_margins, suite_tune,     suite_settings,    suite_trial,
-        suite_fit,     suite_fit_ipdt, suite_fit_kinds,   suite_inspect,
-        suite_bump,    suite_check,    suite_check_parts, suite_trial_kinds,
-        suite_sampled, suite_spread,   suite_sweep,       suite_search};
-
-    return run_suites(makers, COUNT(makers));
 }

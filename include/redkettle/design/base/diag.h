@@ -9,11 +9,17 @@
 #error "The design tier computes in double: build it with RK_CFG_FLOAT 0."
 #endif
 
-/** Why a call failed: what is wrong, where, and what to do. The first error wins. */
+/**
+ * Why a call failed: what is wrong, where, and what to do. Each public call clears it on entry;
+ * within a call the first error wins. A text that does not fit ends in "...".
+ */
 typedef struct rk_diag {
     rk_status status; /* RK_OK while nothing is wrong */
     char text[256];
 } rk_diag;
+
+/** Nothing is wrong; diag may be NULL. */
+void rk_diag_clear(rk_diag *diag);
 
 /** Record an error if none stands yet; diag may be NULL. Returns status, for the caller to
  * return. */
