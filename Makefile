@@ -9,7 +9,7 @@ SETUP = tools/setup.sh
 all:
 	@$(SETUP) tool
 	@[ -e build/build.ninja ] || cmake --preset tool >/dev/null
-	@$(CMAKE_BUILD) build --target redkettle-cli
+	@$(CMAKE_BUILD) build --target redkettle-cli redkettle-device-float
 
 demo: all
 	@build/redkettle demo

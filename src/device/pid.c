@@ -10,6 +10,7 @@ rk_pid_params rk_pid_params_make(void)
 {
     const rk_pid_params made = {
         .sp_weight = RK_C(1.0),
+        .anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION,
         .out_hi = RK_C(100.0),
         .out_rate = RK_REAL_MAX,
         .i_lo = -RK_REAL_MAX,
@@ -28,11 +29,6 @@ rk_pid_params rk_pid_params_make(void)
 static bool within(rk_real x, rk_real lo, rk_real hi)
 {
     return x >= lo && x <= hi;
-}
-
-static bool is_number(rk_real x)
-{
-    return within(x, -RK_REAL_MAX, RK_REAL_MAX);
 }
 
 /* What a parameter must be: a number, one from 0 to 1, one from 0 on, above 0 (infinite too),
@@ -75,7 +71,8 @@ static bool is_met(const rk_real *x, demand what)
 /* A filter shorter than half a scan would make the trapezoid's derivative swing. */
 static bool has_sound_scheme(const rk_pid_params *p)
 {
-    if (!SCHEMES) return !p->integral && !p->derivative && !p->algorithm;
+    if (!SCHEMES)
+        return ((unsigned)p->integral | (unsigned)p->derivative | (unsigned)p->algorithm) == 0;
     if ((unsigned)p->integral > RK_SCHEME_FORWARD) return false;
     if ((unsigned)p->derivative > RK_SCHEME_TRAPEZOID) return false;
     if (p->derivative && p->td > 0 && p->tf + p->tf < p->ts) return false;
@@ -83,7 +80,7 @@ static bool has_sound_scheme(const rk_pid_params *p)
 }
 
 /* All but the output it starts from. */
-static rk_param_error params_flaw(const rk_pid_params *p)
+static rk_param_error params_error(const rk_pid_params *p)
 {
     const bool tt_known = p->tt >= p->ts;
     size_t i;
@@ -97,10 +94,10 @@ static rk_param_error params_flaw(const rk_pid_params *p)
     if (!(p->ti >= p->ts)) return RK_PARAM_ERROR_TI;
     if ((unsigned)p->anti_windup > RK_ANTI_WINDUP_BACK_CALCULATION)
         return RK_PARAM_ERROR_ANTI_WINDUP;
-    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && !tt_known)
+    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && p->tt != 0 && !tt_known)
         return RK_PARAM_ERROR_TT;
     if (!has_sound_scheme(p)) return RK_PARAM_ERROR_SCHEME;
-    if (p->biased && !(is_number(p->bias) && tt_known)) return RK_PARAM_ERROR_BIAS;
+    if (p->biased && !(rk_is_finite(p->bias) && tt_known)) return RK_PARAM_ERROR_BIAS;
     if (p->bad_to_safe && !within(p->out_safe, p->out_lo, p->out_hi))
         return RK_PARAM_ERROR_OUT_SAFE;
     return RK_PARAM_ERROR_NONE;
@@ -108,7 +105,7 @@ static rk_param_error params_flaw(const rk_pid_params *p)
 
 rk_param_error rk_pid_param_error(const rk_pid_params *params, rk_real out_now)
 {
-    const rk_param_error error = params_flaw(params);
+    const rk_param_error error = params_error(params);
 
     if (error != RK_PARAM_ERROR_NONE) return error;
     return out_now >= params->out_lo && out_now <= params->out_hi ? RK_PARAM_ERROR_NONE
@@ -142,7 +139,7 @@ static void take_scheme(rk_pid *pid, const rk_pid_params *p)
 static void take_params(rk_pid *pid, const rk_pid_params *p)
 {
     const bool integral = p->ti <= RK_REAL_MAX;
-    const rk_real to_track = p->ts / p->tt;
+    const rk_real to_track = p->ts / (p->tt == 0 ? p->ti : p->tt);
 
     pid->params = *p;
     if (SCHEMES) {
@@ -200,7 +197,7 @@ rk_status rk_pid_set_params(rk_pid *pid, const rk_pid_params *params)
     rk_status status;
 
     if (pid == NULL || params == NULL) return RK_ERR_ARG;
-    status = status_of(params_flaw(params));
+    status = status_of(params_error(params));
     if (status != RK_OK) return status;
 
     take_params(pid, params);

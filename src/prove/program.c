@@ -19,11 +19,14 @@ typedef struct bench {
     int files;
 } bench;
 
+/* Empty if the name is too long for its room: then the file cannot be opened. */
 static const char *path_of(bench *b, const char *name)
 {
     char *path = b->file[b->files++];
 
-    (void)snprintf(path, PATH_CHARS, "%s/%s", b->dir, name);
+    if (snprintf(path, PATH_CHARS, "%s/%s", b->dir, name) >= PATH_CHARS) {
+        path[0] = '\0';
+    }
     return path;
 }
 

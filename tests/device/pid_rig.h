@@ -13,6 +13,7 @@ static inline rk_pid_params plain(void)
     made.kc = 2;
     made.ti = 10;
     made.tt = 10;
+    made.anti_windup = RK_ANTI_WINDUP_NONE;
     return made;
 }
 

@@ -174,6 +174,43 @@ START_TEST(p_only_keeps_its_bias_under_back_calculation)
 }
 END_TEST
 
+START_TEST(plain_parameters_wind_back_with_a_tracking_time_of_ti)
+{
+    rk_pid_params given = plain(), plainest = rk_pid_params_make();
+    rk_pid a, b;
+    int scan;
+
+    given.anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION;
+    given.tt = given.ti;
+    plainest.ts = given.ts;
+    plainest.kc = given.kc;
+    plainest.ti = given.ti;
+    a = at_rest(&given, 0, 0, 50);
+    b = at_rest(&plainest, 0, 0, 50);
+    for (scan = 0; scan < 60; scan++) {
+        const double sp = scan < 30 ? 100 : 1;
+
+        ck_assert_double_eq(rk_pid_scan(&b, sp, 0), rk_pid_scan(&a, sp, 0));
+    }
+    ck_assert_double_lt(b.out, 100); /* wound up, it would still be there */
+}
+END_TEST
+
+START_TEST(a_bias_needs_a_tracking_time_of_its_own)
+{
+    rk_pid_params params = plain();
+    rk_pid pid;
+
+    params.ti = HUGE_VAL;
+    params.biased = true;
+    params.bias = 50;
+    params.tt = 0;
+    ck_assert_int_eq(rk_pid_init(&pid, &params, 50), RK_ERR_RANGE);
+    params.tt = 10;
+    ck_assert_int_eq(rk_pid_init(&pid, &params, 50), RK_OK);
+}
+END_TEST
+
 START_TEST(manual_to_automatic_starts_from_the_output_on_the_valve)
 {
     rk_pid_params params = plain();
@@ -400,7 +437,7 @@ static const struct {
     SET(td, QNAN),        SET(td, HUGE_VAL),   SET(tf, -0.1),        SET(tf, QNAN),
     SET(sp_weight, -0.1), SET(sp_weight, 1.1), SET(sp_weight, QNAN), SET(out_lo, 100),
     SET(out_lo, 101),     SET(out_lo, QNAN),   SET(out_hi, -5),      SET(out_rate, 0),
-    SET(out_rate, QNAN),  SET(out_rate, -1),   SET(tt, 0.5),         SET(tt, 0),
+    SET(out_rate, QNAN),  SET(out_rate, -1),   SET(tt, 0.5),         SET(tt, -1),
     SET(tt, QNAN),        SET(out_lo, 60),     SET(out_hi, 40),      SET(d_sp_weight, 2),
 };
 
@@ -559,6 +596,8 @@ Suite *suite_pid(void)
     tcase_add_test(t, first_scan_takes_pv_as_it_finds_it);
     add_table(t, bad_pv_holds_the_output_and_recovery_does_not_bump, bad_values);
     add_table(t, manual_works_while_pv_is_bad, bad_values);
+    tcase_add_test(t, plain_parameters_wind_back_with_a_tracking_time_of_ti);
+    tcase_add_test(t, a_bias_needs_a_tracking_time_of_its_own);
     tcase_add_test(t, rate_limit_holds_in_automatic_and_manual);
     tcase_add_loop_test(t, output_keeps_limits_and_rate_and_state_stays_finite, 0, 4);
     tcase_add_loop_test(t, direct_action_mirrors_reverse, 0, 4);

@@ -32,4 +32,23 @@
 #error "RK_CFG_FLOAT must be 0 (double) or 1 (float)."
 #endif
 
+/*
+ * What is compiled for one number type and linked with the blocks of the other must not link:
+ * in float the calls that a block's life begins with go by another name. A float user links
+ * redkettle-device-float.
+ */
+#if RK_CFG_FLOAT && !defined(RKI_SINGLE_NAMES_H)
+#define rk_pid_init rk_pid_init_in_float
+#define rk_plant_init rk_plant_init_in_float
+#define rk_predictor_init rk_predictor_init_in_float
+#define rk_ramp_init rk_ramp_init_in_float
+#define rk_filter_init rk_filter_init_in_float
+#define rk_relay_init rk_relay_init_in_float
+#define rk_on_off_init rk_on_off_init_in_float
+#define rk_pwm_init rk_pwm_init_in_float
+#define rk_valve_init rk_valve_init_in_float
+#define rk_noise_init rk_noise_init_in_float
+#define rk_loop_init rk_loop_init_in_float
+#endif
+
 #endif

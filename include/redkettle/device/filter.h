@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A first-order filter, backward Euler:  y = y + ts/(tf+ts) * (x - y). The first good value
  * passes as it is. Plain storage; only the functions below write it.
@@ -31,5 +35,9 @@ rk_status rk_filter_init(rk_filter *filter, rk_real tf, rk_real ts);
 
 /** One scan; returns y. An x that is not finite is left out; before any other it comes back. */
 rk_real rk_filter_scan(rk_filter *filter, rk_real x);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -10,6 +10,10 @@
 #include <redkettle/device/port.h>
 #include <redkettle/device/predictor.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What is wrong now, a bit each. */
 typedef enum rk_alarm {
     RK_ALARM_PV_BAD = 1U << 0,       /* no PV, or one that is not finite or out of its range */
@@ -97,5 +101,9 @@ void rk_loop_feed(rk_loop *loop);
 
 /** Forget the alarms that are over. */
 void rk_loop_acknowledge(rk_loop *loop);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

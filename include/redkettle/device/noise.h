@@ -7,6 +7,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A sensor's noise as a block of a plant: nearly normal, correlated from a scan to the next by
  *
@@ -34,5 +38,9 @@ rk_status rk_noise_init(rk_noise *noise, rk_real deviation, rk_real correlation,
 
 /** One scan; returns the noise now, pv-EU. */
 rk_real rk_noise_scan(rk_noise *noise);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

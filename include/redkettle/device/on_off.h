@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** On/off control with hysteresis, for what can only be switched. */
 typedef struct rk_on_off_params {
     rk_real ts;         /* scan interval, s, > 0 */
@@ -37,5 +41,9 @@ rk_status rk_on_off_init(rk_on_off *block, const rk_on_off_params *params, bool 
 
 /** One scan; returns whether it is on. */
 bool rk_on_off_scan(rk_on_off *block, rk_real sp, rk_real pv);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

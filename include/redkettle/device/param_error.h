@@ -2,6 +2,10 @@
 #ifndef REDKETTLE_DEVICE_FLAW_H
 #define REDKETTLE_DEVICE_FLAW_H
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * What is wrong with a block's parameters: each block's `_flaw` call names the first one, and
  * its
@@ -49,5 +53,9 @@ typedef enum rk_param_error {
 /** The parameter and what it must be, for a message: "ti: must be at least the scan interval".
  */
 const char *rk_param_error_text(rk_param_error error);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * P, PI, PD and PID controller, ideal form, backward Euler, once every ts:
  *
@@ -90,9 +94,9 @@ typedef struct rk_pid_params {
     rk_anti_windup anti_windup;
     rk_scheme integral, derivative; /* of I, and of D: backward or trapezoid */
     rk_algorithm algorithm;
-    rk_real tt;       /* tracking time, s, >= ts; read for back-calculation and bias only */
+    rk_real tt;       /* tracking time, s, >= ts, or 0: ti; for back-calculation and bias */
     bool biased;      /* without integral action: go to bias */
-    rk_real bias;     /* out-EU; read if biased */
+    rk_real bias;     /* out-EU; read if biased, which without integral action needs a tt */
     rk_real sp_lo;    /* pv-EU, < sp_hi */
     rk_real sp_hi;    /* pv-EU */
     rk_real sp_rate;  /* the setpoint's ramp, pv-EU per s, > 0; RK_REAL_MAX: steps */
@@ -125,8 +129,8 @@ typedef struct rk_pid {
 } rk_pid;
 
 /**
- * Parameters that limit nothing and do nothing but PI: weights 1 and 0, no anti-windup, out
- * from 0 to 100. The caller sets ts, kc and ti at least.
+ * Parameters of a plain PI: weights 1 and 0, anti-windup by back-calculation with a tracking
+ * time of ti, out from 0 to 100, no other limit. The caller sets ts, kc and ti at least.
  */
 rk_pid_params rk_pid_params_make(void);
 
@@ -196,5 +200,9 @@ rk_real rk_pid_hold(rk_pid *pid);
 
 /** The same, but in automatic out goes to out_safe, at its rate. */
 rk_real rk_pid_fail(rk_pid *pid);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * The process model as a scan block: up to two states behind a dead time, exact for an output
  * that is held from one scan to the next, whatever part of a scan the dead time ends with.
@@ -60,5 +64,9 @@ rk_real rk_plant_pv(const rk_plant *plant);
 /** Hold out for one scan; returns the PV at its end. An out that is not finite repeats the
  * last. */
 rk_real rk_plant_scan(rk_plant *plant, rk_real out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

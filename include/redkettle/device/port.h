@@ -5,6 +5,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * The seam to hardware: what a target gives the loop. All services are needed; a missing one
  * is RK_ERR_ARG when the loop is configured. Each returns RK_OK, or RK_ERR_IO when the value
@@ -16,5 +20,9 @@ typedef struct rk_port {
     rk_status (*write_out)(void *user, rk_real out); /* out-EU; holds until the next write */
     rk_status (*read_out)(void *user, rk_real *out); /* what stands on the valve, out-EU */
 } rk_port;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -6,6 +6,10 @@
 
 #include <redkettle/device/plant.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A dead-time compensator before a controller: the controller sees what PV would be without the
  * dead time, and what the model does not explain of the PV there is:
@@ -47,5 +51,9 @@ rk_status rk_predictor_init(rk_predictor *predictor, const rk_plant_params *whol
  * not finite comes back as it is; the models follow out all the same.
  */
 rk_real rk_predictor_scan(rk_predictor *predictor, rk_real pv, rk_real out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

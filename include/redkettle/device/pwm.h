@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A time-proportioned output: in each period it is on for the part that the duty says, and off
  * for the rest, for valves and contactors that can only be switched. What a whole number of
@@ -43,5 +47,9 @@ rk_status rk_pwm_init(rk_pwm *block, const rk_pwm_params *params);
  * each period; not finite: off for that period, and nothing is carried.
  */
 bool rk_pwm_scan(rk_pwm *block, rk_real duty);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -6,6 +6,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A ramp: its value goes to the target by no more than rate * ts a scan, and ends on it
  * exactly. Plain storage; only the functions below write it.
@@ -33,5 +37,9 @@ void rk_ramp_set(rk_ramp *ramp, rk_real value);
 
 /** One scan towards the target; returns the value. A target that is not finite: it stands. */
 rk_real rk_ramp_scan(rk_ramp *ramp, rk_real target);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -7,6 +7,10 @@
 
 #include <redkettle/device/config.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #if RK_CFG_FLOAT
 typedef float rk_real;
 #define RK_C(x) x##f
@@ -35,5 +39,9 @@ static inline rk_real rk_clamp(rk_real x, rk_real lo, rk_real hi)
     if (x > hi) return hi;
     return x;
 }
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

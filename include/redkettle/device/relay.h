@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A relay test: out is switched to one side of where it stood, and to the other each time pv
  * has crossed sp by the hysteresis, until pv swings evenly. The swing's period is the ultimate
@@ -89,5 +93,9 @@ void rk_relay_stop(rk_relay *relay);
  * swung no further than the hysteresis.
  */
 rk_status rk_relay_get_result(const rk_relay *relay, rk_relay_result *result);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

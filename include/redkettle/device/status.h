@@ -2,6 +2,10 @@
 #ifndef REDKETTLE_DEVICE_STATUS_H
 #define REDKETTLE_DEVICE_STATUS_H
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What every call that can fail returns. Outputs are valid with RK_OK only. Numbers are never
  * reused. */
 typedef enum rk_status {
@@ -14,5 +18,9 @@ typedef enum rk_status {
     RK_ERR_IO = -6,     /* a file, program or device could not be reached, read or written */
     RK_ERR_UNSUPPORTED = -7, /* a valid request that this build or function does not serve */
 } rk_status;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

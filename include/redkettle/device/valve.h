@@ -8,6 +8,10 @@
 #include <redkettle/device/real.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What a real valve does to its output; all zero: it is where OUT is. */
 typedef struct rk_valve_params {
     rk_real stroke;   /* the farthest in a scan, out-EU, >= 0; 0: any distance */
@@ -39,5 +43,9 @@ rk_status rk_valve_init(rk_valve *valve, const rk_valve_params *params, rk_real 
 
 /** One scan after OUT was written; returns the place. An out that is not finite: it stands. */
 rk_real rk_valve_scan(rk_valve *valve, rk_real out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -14,6 +14,10 @@
 #include <redkettle/design/search/search.h>
 #include <redkettle/design/trial/trial.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What a figure comes as. */
 typedef enum rk_figure_format {
     RK_FIGURE_PNG = 0,
@@ -95,5 +99,9 @@ rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
  */
 rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_style *style,
                           rk_text *image, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

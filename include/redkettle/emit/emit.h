@@ -6,6 +6,10 @@
 #include <redkettle/design/loop/loop_design.h>
 #include <redkettle/single/single.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What the emitted text counts in. */
 typedef enum rk_number {
     RK_NUMBER_LREAL = 0, /* LREAL, double: the bits of the design */
@@ -170,5 +174,9 @@ rk_status rk_emit_sheet_csv_proven(const rk_design *loop, const char *const *pro
 /** The difference equations and their coefficients alone. Errors  as rk_emit_st. */
 rk_status rk_emit_equations(const rk_design *loop, rk_number number, rk_text *text,
                             rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

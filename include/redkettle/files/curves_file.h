@@ -7,6 +7,10 @@
 #include <redkettle/design/base/text.h>
 #include <redkettle/design/trial/trial.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * Trials as CSV (RFC 4180): time_s, sp, and each trial's "pv NAME" and "out NAME", a row every
  * scan of the one that scans fastest; PV exact there, OUT as it stands.
@@ -15,5 +19,9 @@
  */
 rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text *text,
                            rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -15,6 +15,10 @@
 #include <redkettle/device/relay.h>
 #include <redkettle/prove/prove.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /*
  * Results as one JSON object each, appended to a text: seconds, engineering units, full
  * precision; null where a number does not exist. Errors of all: RK_ERR_ARG for a NULL;
@@ -78,5 +82,9 @@ rk_status rk_json_open_step(const rk_open_step *open, const rk_model *model, rk_
 rk_status rk_json_emit(const char *const *files, size_t count, rk_text *text, rk_diag *diag);
 
 rk_status rk_json_proof(const rk_proof *proof, rk_text *text, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -4,6 +4,10 @@
 
 #include <redkettle/design/loop/loop_design.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * Read a loop file: INI, sections [loop] [pv] [out] [alarm] [record] [model] [relay] [settings]
  * [require] [plant]. Times take a unit (200ms, 2s, 5min, 1h) and are seconds without one. A
@@ -25,5 +29,9 @@ rk_status rk_design_read(const char *path, rk_design *loop, rk_diag *diag);
 rk_status rk_design_save_model(const char *path, const rk_design *loop, rk_diag *diag);
 rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag *diag);
 rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -5,6 +5,10 @@
 #include <stdbool.h>
 #include <stddef.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * Read a whole text as one finite decimal number with a point, blanks around it allowed,
  * independent of the locale. False for anything else: empty, "nan", "0x10", "1.2.3", "12 %".
@@ -22,5 +26,9 @@ bool rk_time_parse(const char *text, size_t length, double *seconds);
 
 /** Read a time unit alone, "ms", "s", "min" or "h", as its seconds. */
 bool rk_time_unit_parse(const char *text, double *seconds);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

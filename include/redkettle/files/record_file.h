@@ -7,6 +7,10 @@
 #include <redkettle/design/loop/loop_design.h>
 #include <redkettle/design/record/record.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { RK_COLUMN_CHARS = RK_NAME_CHARS };
 
 /**
@@ -53,5 +57,9 @@ typedef struct rk_import {
  */
 rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record **record,
                          rk_import *import, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

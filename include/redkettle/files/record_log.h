@@ -6,6 +6,10 @@
 
 #include <redkettle/design/loop/loop_design.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** A record being written, each row in the file before the call returns. */
 typedef struct rk_record_log rk_record_log;
 
@@ -39,5 +43,9 @@ rk_status rk_record_log_comment(rk_record_log *log, const char *text, rk_diag *d
 
 /** Close it. NULL is fine. */
 void rk_record_log_free(rk_record_log *log);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -7,6 +7,10 @@
 
 #include <redkettle/design/base/diag.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * Write a whole file, or nothing: the content goes to a new file beside it, to the disk, and
  * then takes the name. An existing file's permissions are kept. Without `replace`, a file that
@@ -30,5 +34,9 @@ rk_status rk_file_read(const char *path, char **content, size_t *length, rk_diag
 
 /** Make a directory and those above it; one that stands there is fine. Errors  RK_ERR_IO. */
 rk_status rk_directory_make(const char *path, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -6,6 +6,10 @@
 #include <redkettle/design/record/record.h>
 #include <redkettle/emit/emit.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** Program text of a loop, as it stands in its files; NULL: there is none. */
 typedef struct rk_program {
     const char *controller_st, *plant_st;
@@ -98,5 +102,9 @@ void rk_twin_run_free(rk_twin_run *run);
 /** In a sentence: "20,726 scans, no bit differs", or what does. */
 enum { RK_PROOF_WORDS_CHARS = 512 };
 void rk_proof_part_words(const rk_proof_part *part, char words[RK_PROOF_WORDS_CHARS]);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

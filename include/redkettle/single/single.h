@@ -7,6 +7,10 @@
 
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * The device blocks of a loop in single precision, in a host library that counts in double:
  * what text with REAL and C with float is held to. Numbers pass as double; what goes in is
@@ -57,5 +61,9 @@ double rk_single_plant_scan(rk_single *single, double load);
 
 /** The sum of two numbers, each in single precision. */
 double rk_single_sum(double a, double b);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 
 #include <redkettle/design/base/diag.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A stand-in PLC that reads IEC 61131-3 Structured Text and runs it scan by scan.
  *
@@ -126,5 +130,9 @@ void rk_plc_restart(rk_plc *plc, bool warm);
 /** What the loaded texts declare last: the name of the last FUNCTION_BLOCK (or PROGRAM), or "".
  */
 const char *rk_plc_last_block(const rk_plc *plc);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -5,6 +5,10 @@
 #include <redkettle/device/config.h>
 #include <redkettle/device/status.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #if RK_CFG_FLOAT
 #error "The design tier computes in double: build it with RK_CFG_FLOAT 0."
 #endif
@@ -28,5 +32,9 @@ rk_status rk_diag_set(rk_diag *diag, rk_status status, const char *format, ...)
     __attribute__((format(printf, 3, 4)))
 #endif
     ;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -2,6 +2,10 @@
 #ifndef REDKETTLE_DESIGN_BASE_FINDING_H
 #define REDKETTLE_DESIGN_BASE_FINDING_H
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** How much a finding matters. */
 typedef enum rk_level {
     RK_LEVEL_NOTE = 0,    /* good to know */
@@ -41,5 +45,9 @@ void rk_findings_place(rk_findings *findings, double at, double until);
 
 /** The gravest level in the list; RK_LEVEL_NOTE when it is empty. */
 rk_level rk_findings_worst(const rk_findings *findings);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

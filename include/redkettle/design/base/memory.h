@@ -4,6 +4,10 @@
 
 #include <stddef.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /*
  * The one place where the host tiers allocate. Linking other definitions of these three gives
  * the library another allocator, or one that fails on purpose.
@@ -19,5 +23,9 @@ void *rk_memory_resize(void *block, size_t count, size_t size);
 
 /** Give back; NULL does nothing. */
 void rk_memory_free(void *block);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

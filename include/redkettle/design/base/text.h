@@ -7,6 +7,10 @@
 
 #include <redkettle/design/base/diag.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A text that grows: program text, results, scripts. A failed append is remembered and later
  * ones do nothing, so that a writer checks once, at the end, with rk_text_check.
@@ -61,5 +65,9 @@ void rk_real_format_single(double value, char *chars);
 
 /** A double with at most so many significant digits, 1 to 17; always with a point, if any. */
 void rk_real_format_rounded(double value, int digits, char *chars);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -9,6 +9,10 @@
 #include <redkettle/design/margins/margins.h>
 #include <redkettle/design/trial/performance.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * The smallest error that still moves an integral in single precision:
  *
@@ -143,5 +147,9 @@ typedef struct rk_check {
  */
 rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_check *check,
                            rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

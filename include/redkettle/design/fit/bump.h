@@ -8,6 +8,10 @@
 #include <redkettle/design/base/diag.h>
 #include <redkettle/device/port.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { RK_BUMP_MOVES_MAX = 32 };
 
 /** A step test to be made through a port. Numbers that were not given are NaN. */
@@ -74,5 +78,9 @@ double rk_bump_time_left(const rk_bump *bump);
 
 /** Gives its memory back; a test that is under way is stopped first. NULL is fine. */
 void rk_bump_free(rk_bump *bump);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

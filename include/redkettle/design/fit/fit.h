@@ -10,6 +10,10 @@
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/record/record.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { RK_FIT_EXCLUDES = 8 };
 
 /** What to fit, and to what part of the record. Times in s from the first row. */
@@ -213,5 +217,9 @@ typedef struct rk_reduction {
  */
 rk_status rk_reduction_compute(const rk_process *process, rk_model_kind kind,
                                rk_reduction *reduction, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

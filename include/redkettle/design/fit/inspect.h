@@ -9,6 +9,10 @@
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/record/record.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What is known of the loop, and what the next test is wanted to give. NaN: not known. */
 typedef struct rk_inspect_plan {
     double pv_low, pv_high;   /* transmitter range, pv-EU */
@@ -67,5 +71,9 @@ const char *rk_inspection_verdict(const rk_inspection *inspection);
 /** The next test in a sentence or two, into text[0..room). */
 void rk_next_test_words(const rk_inspection *inspection, const char *out_units, char *text,
                         size_t room);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

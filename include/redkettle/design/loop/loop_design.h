@@ -9,6 +9,10 @@
 #include <redkettle/design/loop/settings.h>
 #include <redkettle/device/loop.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** A stretch of time in which something is wrong: from `at` for `length`, s; NaN: never. */
 typedef struct rk_stretch {
     double at, length;
@@ -170,5 +174,9 @@ enum { RK_GAIN_UNIT_CHARS = (2 * RK_UNITS_CHARS) + 8 };
 /** The unit of the gain of a process of this kind: "degBx/%", "(L/min)/%", "kPa/(% s)". */
 void rk_design_gain_unit(const rk_design *loop, rk_model_kind kind,
                          char unit[RK_GAIN_UNIT_CHARS]);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 #include <redkettle/design/loop/settings.h>
 #include <redkettle/device/plant.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** The kinds of process model. */
 typedef enum rk_model_kind {
     RK_MODEL_FOPDT = 0,     /* gain exp(-theta s) / (T s + 1) */
@@ -108,5 +112,9 @@ typedef struct rk_operating {
  */
 rk_status rk_operating_compute(const rk_model *model, const rk_limits *limits, double sp,
                                rk_operating *operating, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -6,6 +6,10 @@
 
 #include <redkettle/design/loop/model.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What is asked of several models at once. */
 typedef enum rk_over {
     RK_OVER_WORST = 0, /* each figure at its worst over them */
@@ -55,5 +59,9 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
  */
 rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over over,
                                  rk_model_set *spread, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

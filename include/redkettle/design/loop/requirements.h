@@ -7,6 +7,10 @@
 #include <redkettle/design/base/diag.h>
 #include <redkettle/design/loop/settings.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What the user may ask of a loop. The first four are margins, the others need a trial: a
  * setpoint step and a load step, each from rest. */
 typedef enum rk_require {
@@ -93,5 +97,9 @@ typedef struct rk_conditions {
     double load_step; /* out-EU, at the plant's input, not 0 */
     double noise;     /* of PV, white: its standard deviation, pv-EU; NaN: not known */
 } rk_conditions;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -7,6 +7,10 @@
 #include <redkettle/design/base/diag.h>
 #include <redkettle/device/pid.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** "none", "conditional", "back-calculation". */
 const char *rk_anti_windup_to_text(rk_anti_windup way);
 
@@ -139,5 +143,9 @@ rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag);
  */
 rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *limits,
                                  double ts, rk_pid_params *params, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 #include <redkettle/design/loop/model_set.h>
 #include <redkettle/design/loop/settings.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * How far the loop is from instability, in continuous time and with the exact dead time.
  * A quantity that does not exist (a margin nothing can use up) is infinite; in an unstable loop
@@ -129,5 +133,9 @@ rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settin
  */
 rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *settings,
                                     double *part, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

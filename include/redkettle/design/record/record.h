@@ -6,6 +6,10 @@
 
 #include <redkettle/design/base/diag.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /**
  * A test's time series: rows of time, OUT and PV, time rising. OUT of a row is held from that
  * row's time to the next row's; before the first row OUT stood where the first row has it.
@@ -79,5 +83,9 @@ typedef struct rk_record_facts {
     double pv_moved;          /* how far PV went, pv-EU */
     double signal_to_noise;   /* pv_moved / noise; infinite without noise */
 } rk_record_facts;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

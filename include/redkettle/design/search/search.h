@@ -7,6 +7,10 @@
 #include <redkettle/design/trial/performance.h>
 #include <redkettle/design/trial/sweep.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What a search makes as small as it can, the requirements being met. */
 typedef enum rk_cost {
     RK_COST_MS = 0, /* the peak of the sensitivity: most robustness to spare */
@@ -125,5 +129,9 @@ typedef struct rk_grid_point {
 rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid,
                                  rk_grid_point *points, size_t *best, rk_search_result *result,
                                  rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -7,6 +7,10 @@
 #include <redkettle/design/trial/sweep.h>
 #include <redkettle/design/trial/trial.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What settings do on a model whose valve has no limits; NaN where a thing does not exist. */
 typedef struct rk_performance {
     rk_margins margins;
@@ -98,5 +102,9 @@ double rk_windup_step(const rk_model *model, const rk_limits *limits);
 rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
                             const rk_conditions *conditions, double sp_step, rk_windup *windup,
                             rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

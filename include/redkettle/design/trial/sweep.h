@@ -7,6 +7,10 @@
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/settings.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** The same runs for many settings, each from rest: a setpoint step, a load step, and PV's
  * noise. */
 typedef struct rk_sweep_plan {
@@ -58,5 +62,9 @@ typedef struct rk_sweep_result {
  */
 rk_status rk_sweep_compute(const rk_sweep_plan *plan, const rk_settings *settings, size_t count,
                            rk_sweep_result *results, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

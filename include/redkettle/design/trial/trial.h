@@ -9,6 +9,10 @@
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/settings.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** How a setpoint moves. */
 typedef enum rk_setpoint_shape {
     RK_SETPOINT_SHAPE_STEP = 0, /* to its size at once */
@@ -183,5 +187,9 @@ typedef struct rk_run_figures {
 
 /** Measure a run; all NaN for an empty one. */
 rk_run_figures rk_run_figures_compute(const rk_run_curves *run);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

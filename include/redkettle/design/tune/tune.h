@@ -7,6 +7,10 @@
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/settings.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** What a rule leaves to the user; NaN: its default. */
 typedef struct rk_knobs {
     double lambda; /* the closed-loop time constant, s, > 0; arrest time of an integrator */
@@ -71,5 +75,9 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
  */
 rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char *mode,
                             const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif
