@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+#include <stdint.h>
 #include <string.h>
 
 #include "cli.h"
+#include "loop_file_help.h"
 
 static const struct {
     const char *name;
@@ -36,9 +38,56 @@ static void print_usage(FILE *stream)
         (void)fprintf(stream, "  %-7s  %s\n", commands[i].name, commands[i].what);
     }
     (void)fprintf(
-        stream, "\nredkettle COMMAND --help explains a command; redkettle --version tells the "
-                "version.\nExit status: 0 done; 1 done, and the verdict is no; 2 wrong usage; "
-                "3 bad input;\n4 something could not be read, written or reached.\n");
+        stream,
+        "\nredkettle help COMMAND explains a command, redkettle help loop-file every key of "
+        "a loop file;\nredkettle --version tells the version.\nExit status: 0 done; 1 done, "
+        "and the verdict is no; 2 wrong usage; "
+        "3 bad input;\n4 something could not be read, written or reached.\n");
+}
+
+static int find_command(const char *name)
+{
+    int i;
+
+    for (i = 0; i < COMMANDS; i++) {
+        if (strcmp(commands[i].name, name) == 0) return i;
+    }
+    return -1;
+}
+
+static int unknown_command(const char *name)
+{
+    const char *names[COMMANDS + 1] = {NULL}, *nearest;
+    int i;
+
+    for (i = 0; i < COMMANDS; i++) {
+        names[i] = commands[i].name;
+    }
+    nearest = rk_word_nearest(names, name);
+    (void)fprintf(stderr, "redkettle: unknown command '%s'; %s%s%ssee redkettle --help\n", name,
+                  nearest != NULL ? "did you mean " : "", nearest != NULL ? nearest : "",
+                  nearest != NULL ? "? " : "");
+    return EXIT_USAGE;
+}
+
+/* help, help COMMAND, help loop-file. */
+static int help(const char *about)
+{
+    char ask[] = "--help", *argv[] = {NULL, ask, NULL};
+    int at;
+
+    if (about == NULL) {
+        print_usage(stdout);
+        return EXIT_DONE;
+    }
+    if (strcmp(about, "loop-file") == 0) {
+        print_loop_file_help();
+        return EXIT_DONE;
+    }
+    at = find_command(about);
+    if (at < 0) return unknown_command(about);
+    argv[0] = (char *)(uintptr_t)commands[at].name;
+    return commands[at].run(2, argv);
 }
 
 /* What was printed must have arrived. */
@@ -51,7 +100,7 @@ static int flushed(int status)
 
 int main(int argc, char **argv)
 {
-    int i;
+    int at;
 
     if (argc < 2) {
         print_usage(stderr);
@@ -61,15 +110,10 @@ int main(int argc, char **argv)
         (void)printf("redkettle %s\n", RK_VERSION);
         return flushed(EXIT_DONE);
     }
-    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "help") == 0) {
-        print_usage(stdout);
-        return flushed(EXIT_DONE);
+    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "-h") == 0 ||
+        strcmp(argv[1], "help") == 0) {
+        return flushed(help(argv[2]));
     }
-    for (i = 0; i < COMMANDS; i++) {
-        if (strcmp(commands[i].name, argv[1]) == 0) {
-            return flushed(commands[i].run(argc - 1, argv + 1));
-        }
-    }
-    (void)fprintf(stderr, "redkettle: unknown command '%s'; see redkettle --help\n", argv[1]);
-    return EXIT_USAGE;
+    at = find_command(argv[1]);
+    return at >= 0 ? flushed(commands[at].run(argc - 1, argv + 1)) : unknown_command(argv[1]);
 }

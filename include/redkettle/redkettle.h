@@ -21,11 +21,13 @@
 #include <redkettle/design/base/diag.h>
 #include <redkettle/design/base/finding.h>
 #include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/number.h>
 #include <redkettle/design/base/text.h>
 #include <redkettle/design/check/check.h>
 #include <redkettle/design/fit/bump.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/loop/keys.h>
 #include <redkettle/design/loop/loop_design.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/model_set.h>
@@ -39,12 +41,12 @@
 #include <redkettle/design/trial/trial.h>
 #include <redkettle/design/tune/tune.h>
 
+#include <redkettle/design/base/number.h>
 #include <redkettle/draw/figure.h>
 #include <redkettle/emit/emit.h>
 #include <redkettle/files/curves_file.h>
 #include <redkettle/files/json.h>
 #include <redkettle/files/loop_file.h>
-#include <redkettle/files/number.h>
 #include <redkettle/files/record_file.h>
 #include <redkettle/files/record_log.h>
 #include <redkettle/files/write.h>

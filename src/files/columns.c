@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/files/number.h>
+#include <redkettle/design/base/number.h>
 
 /* What a column is called, as a word of its own in the header or a tag's suffix. A status word
    beside another makes it a quality column: AT210.PV.quality. */

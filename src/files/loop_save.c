@@ -5,6 +5,7 @@
 
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/text.h>
+#include <redkettle/design/loop/keys.h>
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/write.h>
 
@@ -20,6 +21,16 @@ typedef struct line {
     const char *chars;
     size_t length;
 } line;
+
+enum { ENTRIES_MAX = 32 }; /* keys of a section */
+
+static bool is_in(const char *const *list, const char *word)
+{
+    for (; list != NULL && *list != NULL; list++) {
+        if (strcmp(*list, word) == 0) return true;
+    }
+    return false;
+}
 
 static line next_line(const char **at, const char *end)
 {
@@ -217,101 +228,43 @@ static rk_status save(const char *path, const char *section, entry *entries, siz
     return status;
 }
 
-static entry word(const char *key, const char *value)
+/* A section's keys as the table writes them; those that the loop does not have are taken out.
+ */
+static rk_status save_section(const char *path, const char *section, const rk_design *loop,
+                              const char *const *left_alone, rk_diag *diag)
 {
-    entry made = {.key = key};
+    entry entries[ENTRIES_MAX];
+    rk_text *value = rk_text_create();
+    rk_status status = RK_OK;
+    size_t count = 0, i;
 
-    (void)snprintf(made.value, sizeof made.value, "%s", value);
-    return made;
-}
+    for (i = 0; i < rk_key_count() && status == RK_OK; i++) {
+        const rk_key *key = rk_key_at(i);
 
-/* Not finite: the key is taken out. */
-static entry number(const char *key, double value, const char *unit)
-{
-    entry made = {.key = key};
-    char chars[RK_REAL_CHARS];
-
-    if (!isfinite(value)) return made;
-    rk_real_format(value, chars);
-    (void)snprintf(made.value, sizeof made.value, "%s%s", chars, unit);
-    return made;
-}
-
-/* One or two times, as a kind of model has them; none takes the key out. */
-static entry times(const char *key, const double *seconds, int count)
-{
-    entry made = number(key, count > 0 ? seconds[0] : nan(""), "s");
-    const entry second = number(key, count > 1 ? seconds[1] : nan(""), "s");
-    const size_t used = strlen(made.value);
-
-    if (second.value[0] == '\0') return made;
-    (void)snprintf(made.value + used, sizeof made.value - used, ", %.*s", RK_REAL_CHARS + 1,
-                   second.value);
-    return made;
-}
-
-static entry pair(const char *key, const double *interval, const char *unit)
-{
-    const entry low = number(key, interval[0], unit), high = number(key, interval[1], unit);
-    entry made = {.key = key};
-
-    if (low.value[0] == '\0' || high.value[0] == '\0') return made;
-    (void)snprintf(made.value, sizeof made.value, "%.*s, %.*s", RK_REAL_CHARS, low.value,
-                   RK_REAL_CHARS, high.value);
-    return made;
-}
-
-/* The lower triangle, row by row, of the numbers that the kind has; not known: no key. */
-static entry triangle(const char *key, const rk_design *loop)
-{
-    entry made = {.key = key};
-    int number[RK_MODEL_NUMBERS], a, b;
-    const int count = rk_model_kind_numbers(loop->model.kind, number);
-    size_t used = 0;
-
-    for (a = 0; a < count; a++) {
-        for (b = 0; b <= a; b++) {
-            const double value = loop->covariance[number[a]][number[b]];
-            char chars[RK_REAL_CHARS];
-
-            if (!isfinite(value)) return (entry){.key = key};
-            rk_real_format_rounded(value, 7, chars);
-            used += (size_t)snprintf(made.value + used, sizeof made.value - used, "%s%s",
-                                     used > 0 ? ", " : "", chars);
+        if (strcmp(key->section, section) != 0 || is_in(left_alone, key->name)) continue;
+        rk_text_free(value);
+        value = rk_text_create();
+        status = rk_design_get(loop, section, key->name, value, diag);
+        if (status == RK_OK) {
+            status = rk_text_check(value, diag);
+        }
+        if (status == RK_OK) {
+            entries[count] = (entry){.key = key->name};
+            (void)snprintf(entries[count].value, sizeof entries[count].value, "%s",
+                           rk_text_chars(value));
+            count++;
         }
     }
-    return made;
+    rk_text_free(value);
+    return status == RK_OK ? save(path, section, entries, count, diag) : status;
 }
 
 rk_status rk_design_save_model(const char *path, const rk_design *loop, rk_diag *diag)
 {
-    const rk_model *m;
-
     rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (!loop->has_model) return rk_diag_set(diag, RK_ERR_RANGE, "there is no model to save");
-    m = &loop->model;
-    {
-        const double none = nan("");
-        const bool has_times = rk_model_kind_times(m->kind) > 0;
-        const double no_times[2] = {none, none};
-        entry entries[] = {
-            word("kind", rk_model_kind_to_text(m->kind)),
-            number("gain", m->gain, ""),
-            times("time-constant", m->time_constant, rk_model_kind_times(m->kind)),
-            number("damping", m->damping > 0 ? m->damping : none, ""),
-            number("dead-time", m->dead_time, "s"),
-            number("out0", m->out0, ""),
-            number("pv0", m->pv0, ""),
-            pair("gain-95", loop->gain95, ""),
-            pair("time-constant-95", has_times ? loop->tau95[0] : no_times, "s"),
-            pair("dead-time-95", loop->dead_time95, "s"),
-            triangle("covariance", loop),
-            number("noise", loop->noise, ""),
-        };
-
-        return save(path, "model", entries, sizeof entries / sizeof entries[0], diag);
-    }
+    return save_section(path, "model", loop, NULL, diag);
 }
 
 rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag *diag)
@@ -321,39 +274,28 @@ rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag 
     if (isnan(loop->ultimate_gain)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "there is no relay test to save");
     }
-    {
-        entry entries[] = {number("ultimate-gain", loop->ultimate_gain, ""),
-                           number("ultimate-period", loop->ultimate_period, "s")};
-
-        return save(path, "relay", entries, sizeof entries / sizeof entries[0], diag);
-    }
+    return save_section(path, "relay", loop, NULL, diag);
 }
 
 rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_diag *diag)
 {
-    const rk_settings *s;
+    /* What the user set beside the numbers stays as it stands in the file. */
+    static const char *const beside[] = {"sp-weight",     "anti-windup", "integral-by",
+                                         "derivative-by", "algorithm",   "tracking-time",
+                                         "pv-filter",     NULL};
+    const double none = nan("");
+    rk_design ideal;
 
     rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (!loop->has_settings) {
         return rk_diag_set(diag, RK_ERR_RANGE, "there are no settings to save");
     }
-    s = &loop->settings;
-    {
-        const double none = nan("");
-        entry entries[] = {
-            word("rule", loop->rule),
-            number("lambda", loop->lambda, "s"),
-            word("form", "ideal"),
-            number("kc", s->kc, ""),
-            number("ti", s->ti, "s"),
-            number("td", s->td > 0 ? s->td : none, "s"),
-            number("tf", s->td > 0 ? s->tf : none, "s"),
-            word("kp", ""),
-            word("ki", ""),
-            word("kd", ""),
-        };
-
-        return save(path, "settings", entries, sizeof entries / sizeof entries[0], diag);
-    }
+    ideal = *loop;
+    ideal.given = rk_given_settings_make();
+    ideal.given.kc = loop->settings.kc;
+    ideal.given.ti = loop->settings.ti;
+    ideal.given.td = loop->settings.td > 0 ? loop->settings.td : none;
+    ideal.given.tf = loop->settings.td > 0 ? loop->settings.tf : none;
+    return save_section(path, "settings", &ideal, beside, diag);
 }

@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/files/number.h>
+#include <redkettle/design/base/number.h>
 
 #include "columns.h"
 #include "rows.h"

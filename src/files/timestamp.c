@@ -4,7 +4,7 @@
 #include <math.h>
 #include <string.h>
 
-#include <redkettle/files/number.h>
+#include <redkettle/design/base/number.h>
 
 #define DAY 86400.0
 #define HOUR 3600.0

@@ -2,6 +2,7 @@
 #include "../support/support.h"
 
 Suite *suite_diag(void);
+Suite *suite_keys(void);
 Suite *suite_margins(void);
 Suite *suite_tune(void);
 Suite *suite_settings(void);
@@ -22,10 +23,10 @@ Suite *suite_search(void);
 int main(void)
 {
     static Suite *(*const makers[])(void) = {
-        suite_diag,  suite_margins,     suite_tune,        suite_settings, suite_trial,
-        suite_fit,   suite_fit_ipdt,    suite_fit_kinds,   suite_inspect,  suite_bump,
-        suite_check, suite_check_parts, suite_trial_kinds, suite_sampled,  suite_spread,
-        suite_sweep, suite_search};
+        suite_diag,   suite_keys,  suite_margins,     suite_tune,        suite_settings,
+        suite_trial,  suite_fit,   suite_fit_ipdt,    suite_fit_kinds,   suite_inspect,
+        suite_bump,   suite_check, suite_check_parts, suite_trial_kinds, suite_sampled,
+        suite_spread, suite_sweep, suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -22,6 +22,17 @@ const char *rki_word(const char *const *words, int at);
 rk_status rki_word_find(const char *const *words, const char *what, const char *text, int *at,
                         rk_diag *diag);
 
+/** snprintf as rki_fit_text cuts it. */
+void rki_word_copy(char *text, size_t room, const char *format, ...)
+#if defined(__GNUC__)
+    __attribute__((format(printf, 3, 4)))
+#endif
+    ;
+
+/** RK_ERR_RANGE: "unknown WHAT; did you mean ...? known: ...". */
+rk_status rki_word_unknown(const char *const *words, const char *what, const char *typed,
+                           rk_diag *diag);
+
 /** "P", "PI", "PD" or "PID", whatever the case it is written in; else RK_ERR_RANGE. */
 rk_status rki_mode_find(const char *text, const char **mode, rk_diag *diag);
 

@@ -49,6 +49,7 @@ rk_design rk_design_make(void)
     made.covariance[0][0] = none;
     made.lambda = none;
     made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
+    made.given = rk_given_settings_make();
     made.requirements = rk_requirements_default();
     made.plant = rk_plant_design_make();
     return made;

@@ -66,6 +66,9 @@ void rk_real_format_single(double value, char *chars);
 /** A double with at most so many significant digits, 1 to 17; always with a point, if any. */
 void rk_real_format_rounded(double value, int digits, char *chars);
 
+/** The word of a list, ended by NULL, that is most like what was typed; NULL if none is. */
+const char *rk_word_nearest(const char *const *words, const char *typed);
+
 #ifdef __cplusplus
 }
 #endif

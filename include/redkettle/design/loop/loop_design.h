@@ -65,6 +65,9 @@ rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag
 /** A name or a unit in a loop design, and a file name or a column's. */
 enum { RK_NAME_CHARS = 64, RK_UNITS_CHARS = 24, RK_PATH_CHARS = 512 };
 
+/** Numbers of a covariance's lower triangle, at most. */
+enum { RK_TRIANGLE_MAX = RK_MODEL_NUMBERS * (RK_MODEL_NUMBERS + 1) / 2 };
+
 /** Alarms of a running loop; NaN: not given. */
 typedef struct rk_alarm_limits {
     double low, high; /* of PV, pv-EU */
@@ -101,6 +104,9 @@ typedef struct rk_design {
     double covariance[RK_MODEL_NUMBERS]
                      [RK_MODEL_NUMBERS]; /* as in rk_fit; [0][0] NaN: not known */
 
+    int triangle_numbers; /* of a covariance as it was typed; rk_design_settle lays it out */
+    double triangle[RK_TRIANGLE_MAX];
+
     double noise; /* of PV beside the model, its standard deviation, pv-EU; NaN: not known */
 
     double ultimate_gain;   /* of a relay test, out-EU per pv-EU; NaN: not known */
@@ -108,6 +114,7 @@ typedef struct rk_design {
 
     bool has_settings;
     rk_settings settings;
+    rk_given_settings given;  /* as they were typed, in whatever form */
     char rule[RK_NAME_CHARS]; /* empty: by hand */
     double lambda;            /* s; the rule's knob */
 

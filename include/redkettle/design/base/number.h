@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-#ifndef REDKETTLE_FILES_NUMBER_H
-#define REDKETTLE_FILES_NUMBER_H
+#ifndef REDKETTLE_DESIGN_BASE_NUMBER_H
+#define REDKETTLE_DESIGN_BASE_NUMBER_H
 
 #include <stdbool.h>
 #include <stddef.h>

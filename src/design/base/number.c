@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include <redkettle/files/number.h>
+#include <redkettle/design/base/number.h>
 
 #include <locale.h>
 #include <math.h>

@@ -1,0 +1,668 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/design/loop/keys.h>
+
+#include <math.h>
+#include <string.h>
+
+#include <redkettle/design/base/number.h>
+
+#include "design/base/words.h"
+
+/* A list of words as an int, whatever the enum. */
+typedef struct word_list {
+    const char *(*to_text)(int value);
+    rk_status (*from_text)(const char *text, int *value, rk_diag *diag);
+    int first, last;
+} word_list;
+
+#define WORDS(name, lowest, highest)                                                           \
+    static const char *name##_text(int value)                                                  \
+    {                                                                                          \
+        return rk_##name##_to_text((rk_##name)value);                                          \
+    }                                                                                          \
+    static rk_status name##_value(const char *text, int *value, rk_diag *diag)                 \
+    {                                                                                          \
+        rk_##name found = (rk_##name)0;                                                        \
+        const rk_status status = rk_##name##_from_text(text, &found, diag);                    \
+                                                                                               \
+        *value = (int)found;                                                                   \
+        return status;                                                                         \
+    }                                                                                          \
+    static const word_list name##_words = {name##_text, name##_value, lowest, highest};
+
+WORDS(action, RK_ACTION_DIRECT, RK_ACTION_REVERSE)
+WORDS(model_kind, 0, RK_MODEL_KINDS - 1)
+WORDS(form, RK_FORM_IDEAL, RK_FORM_PARALLEL)
+WORDS(anti_windup, RK_ANTI_WINDUP_NONE, RK_ANTI_WINDUP_BACK_CALCULATION)
+WORDS(scheme, RK_SCHEME_BACKWARD, RK_SCHEME_FORWARD)
+/* Forward differences need the next scan's value, which a derivative does not have. */
+static const word_list derivative_words = {scheme_text, scheme_value, RK_SCHEME_BACKWARD,
+                                           RK_SCHEME_TRAPEZOID};
+WORDS(algorithm, RK_ALGORITHM_POSITION, RK_ALGORITHM_VELOCITY)
+
+/* A row: the key, and where its value lies. */
+typedef struct row {
+    rk_key key;
+    const word_list *words;
+    size_t offset, size;
+} row;
+
+#define AT(field) offsetof(rk_design, field), sizeof(((rk_design *)NULL)->field)
+#define ROW(section, name, type, unit, range, field, otherwise, help)                          \
+    {                                                                                          \
+        {section, name, RK_KEY_##type, RK_UNIT_##unit, RK_RANGE_##range, otherwise, help},     \
+            NULL, AT(field)                                                                    \
+    }
+#define WORD(section, name, words, field, otherwise, help)                                     \
+    {                                                                                          \
+        {section, name, RK_KEY_WORD, RK_UNIT_NONE, RK_RANGE_ANY, otherwise, help}, &words,     \
+            AT(field)                                                                          \
+    }
+#define NUMBER(section, name, unit, range, field, otherwise, help)                             \
+    ROW(section, name, NUMBER, unit, range, field, otherwise, help)
+#define TIME(section, name, range, field, otherwise, help)                                     \
+    ROW(section, name, TIME, NONE, range, field, otherwise, help)
+#define TEXT(section, name, field, otherwise, help)                                            \
+    ROW(section, name, TEXT, NONE, ANY, field, otherwise, help)
+#define LIMIT(name, type, unit, range, what, otherwise, help)                                  \
+    ROW("require", name, type, unit, range, requirements.limit[RK_REQUIRE_##what], otherwise,  \
+        help)
+
+static const rk_section sections[] = {
+    {"loop", "The control loop and how often it is computed."},
+    {"pv", "The process variable as the transmitter sends it."},
+    {"out", "The controller output as the final control element takes it."},
+    {"alarm", "When a running loop raises an alarm, and what it does without a good PV."},
+    {"record", "The step test or historian export that a model is fitted to."},
+    {"model", "The process model, as fit found it or as it was typed."},
+    {"relay", "What a relay test found."},
+    {"settings", "The controller's settings, in the form that they were typed."},
+    {"require", "What the loop must do; check and search judge by it."},
+    {"plant", "The simulated plant that bump and run act on, with its faults."},
+};
+
+enum { SECTIONS = sizeof sections / sizeof sections[0] };
+
+static const row rows[] = {
+    TEXT("loop", "name", name, "loop", "The loop's name, as reports and program text show it."),
+    TIME("loop", "scan", ABOVE_0, ts, "none",
+         "How often the controller is computed; the PLC task's interval."),
+    WORD("loop", "action", action_words, action, "none",
+         "Whether OUT rises with PV (direct, kc below 0) or falls (reverse, kc above 0)."),
+    TEXT("pv", "units", pv_units, "pv-EU", "PV's engineering unit."),
+    NUMBER("pv", "low", PV, ANY, pv_low, "none", "Low end of the transmitter's range."),
+    NUMBER("pv", "high", PV, ANY, pv_high, "none", "High end of the transmitter's range."),
+    TEXT("out", "units", out_units, "out-EU", "OUT's engineering unit."),
+    NUMBER("out", "low", OUT, ANY, out_low, "none", "Lowest output."),
+    NUMBER("out", "high", OUT, ANY, out_high, "none", "Highest output."),
+    NUMBER("out", "rate", OUT_RATE, ABOVE_0, out_rate, "no limit",
+           "Fastest change of the output."),
+    NUMBER("out", "safe", OUT, ANY, out_safe, "OUT is held",
+           "Where OUT goes when the controller fails or a run is stopped."),
+    NUMBER("alarm", "low", PV, ANY, alarms.low, "none", "Alarm when PV falls below this."),
+    NUMBER("alarm", "high", PV, ANY, alarms.high, "none", "Alarm when PV rises above this."),
+    NUMBER("alarm", "deviation", PV, ABOVE_0, alarms.deviation, "none",
+           "Alarm when PV is further than this from the setpoint."),
+    NUMBER("alarm", "gap", PV, FROM_0, alarms.gap, "0",
+           "An alarm goes when PV is back by this much."),
+    TIME("alarm", "stale", ABOVE_0, alarms.stale, "none",
+         "A PV that stands still for this long is bad."),
+    TIME("alarm", "hold", FROM_0, alarms.hold, "for ever",
+         "OUT is held for this long without a good PV, then goes to [out] safe."),
+    TEXT("record", "file", record_file, "none",
+         "The record, a CSV file; a relative path starts at the loop file."),
+    TEXT("record", "time", time_column, "by the usual names",
+         "The record's time column, by name or number."),
+    TEXT("record", "out", out_column, "by the usual names",
+         "The record's OUT column, by name or number."),
+    TEXT("record", "pv", pv_column, "by the usual names",
+         "The record's PV column, by name or number."),
+    TEXT("record", "quality", quality_column, "by the usual names",
+         "The record's quality column, whose bad rows are dropped; none: ignore it."),
+    ROW("record", "time-unit", TIME_UNIT, NONE, ANY, record_time_unit, "as its header says",
+        "What a number in the time column counts."),
+    TEXT("record", "validate", validate_path, "none",
+         "A second record, which the model is tried on and not fitted to."),
+    WORD("model", "kind", model_kind_words, model.kind, "fopdt", "The kind of process."),
+    NUMBER("model", "gain", GAIN, NOT_0, model.gain, "needed",
+           "Process gain: by how much PV follows OUT; of an integrator how fast."),
+    ROW("model", "time-constant", TIMES, NONE, ABOVE_0, model.time_constant,
+        "needed, but for ipdt", "Time constant, or two, the longer one first."),
+    NUMBER("model", "damping", NONE, BETWEEN_0_AND_1, model.damping, "none",
+           "Damping of a sopdt-osc model."),
+    TIME("model", "dead-time", FROM_0, model.dead_time, "needed",
+         "How long PV does not answer a move of OUT."),
+    NUMBER("model", "out0", OUT, ANY, model.out0, "0", "Operating point: OUT."),
+    NUMBER("model", "pv0", PV, ANY, model.pv0, "0", "Operating point: the PV that OUT holds."),
+    ROW("model", "gain-95", INTERVAL, GAIN, ANY, gain95, "not known",
+        "95 % interval of the gain."),
+    ROW("model", "time-constant-95", TIME_INTERVAL, NONE, ANY, tau95[0], "not known",
+        "95 % interval of the longer time constant."),
+    ROW("model", "dead-time-95", TIME_INTERVAL, NONE, ANY, dead_time95, "not known",
+        "95 % interval of the dead time."),
+    ROW("model", "covariance", TRIANGLE, NONE, ANY, triangle, "not known",
+        "Covariance of the model's numbers: the lower triangle, row by row."),
+    NUMBER("model", "noise", PV, ABOVE_0, noise, "not known",
+           "Standard deviation of PV's noise."),
+    NUMBER("relay", "ultimate-gain", KC, NOT_0, ultimate_gain, "not known",
+           "The controller gain at which the loop just swings on."),
+    TIME("relay", "ultimate-period", ABOVE_0, ultimate_period, "not known",
+         "The period of that swing."),
+    TEXT("settings", "rule", rule, "none", "The published rule that the settings come from."),
+    TIME("settings", "lambda", ABOVE_0, lambda, "as the rule has it",
+         "The closed-loop time constant that the rule was asked for."),
+    WORD("settings", "form", form_words, given.form, "ideal",
+         "Form of the settings: ideal and series have kc, ti, td; parallel kp, ki, kd."),
+    NUMBER("settings", "kc", KC, NOT_0, given.kc, "none", "Controller gain."),
+    TIME("settings", "ti", ABOVE_0, given.ti, "no integral action", "Integral time."),
+    TIME("settings", "td", FROM_0, given.td, "no derivative action", "Derivative time."),
+    TIME("settings", "tf", FROM_0, given.tf, "0", "Derivative filter time."),
+    NUMBER("settings", "kp", KC, NOT_0, given.kp, "none",
+           "Proportional gain of the parallel form."),
+    NUMBER("settings", "ki", KI, ANY, given.ki, "none", "Integral gain of the parallel form."),
+    NUMBER("settings", "kd", KD, ANY, given.kd, "none",
+           "Derivative gain of the parallel form."),
+    NUMBER("settings", "sp-weight", NONE, 0_TO_1, settings.sp_weight, "1",
+           "Setpoint weight: how much of a setpoint change acts on P."),
+    WORD("settings", "anti-windup", anti_windup_words, settings.anti_windup, "back-calculation",
+         "What keeps the integral from winding up on a limit."),
+    WORD("settings", "integral-by", scheme_words, settings.integral, "backward",
+         "How the integral is summed from scan to scan."),
+    WORD("settings", "derivative-by", derivative_words, settings.derivative, "backward",
+         "How the derivative is taken from scan to scan."),
+    WORD("settings", "algorithm", algorithm_words, settings.algorithm, "position",
+         "Whether the controller computes OUT itself or its change."),
+    TIME("settings", "tracking-time", ABOVE_0, settings.tt, "ti; with derivative sqrt(ti td)",
+         "How fast back-calculation takes back what a limit cut off."),
+    TIME("settings", "pv-filter", FROM_0, settings.pv_filter, "0",
+         "First-order filter on PV before the controller."),
+    LIMIT("gain-margin", NUMBER, NONE, ABOVE_0, GAIN_MARGIN, "2", "Gain margin, at least."),
+    LIMIT("phase-margin", NUMBER, DEGREES, ABOVE_0, PHASE_MARGIN, "45",
+          "Phase margin, at least."),
+    LIMIT("delay-margin", TIME, NONE, ABOVE_0, DELAY_MARGIN, "not asked",
+          "Delay margin, at least."),
+    LIMIT("ms", NUMBER, NONE, ABOVE_0, MS, "2", "Maximum sensitivity Ms, at most."),
+    LIMIT("overshoot", NUMBER, PERCENT, FROM_0, OVERSHOOT, "not asked",
+          "Overshoot of a setpoint step, at most."),
+    LIMIT("settling", TIME, NONE, ABOVE_0, SETTLING, "not asked",
+          "Settling time of a setpoint step to 2 %, at most."),
+    LIMIT("rise", TIME, NONE, ABOVE_0, RISE, "not asked",
+          "Rise time of a setpoint step, 10 to 90 %, at most."),
+    LIMIT("steady-error", NUMBER, PV, ABOVE_0, STEADY_ERROR, "not asked",
+          "What is left of the error after a setpoint step, at most."),
+    LIMIT("peak", NUMBER, PV, ABOVE_0, PEAK, "not asked",
+          "Largest deviation of PV after a load step, at most."),
+    LIMIT("recovery", TIME, NONE, ABOVE_0, RECOVERY, "not asked",
+          "How long a load step is felt, at most."),
+    LIMIT("travel", NUMBER, OUT, ABOVE_0, TRAVEL, "not asked",
+          "Sum of OUT's moves for a setpoint step, at most."),
+    LIMIT("largest-move", NUMBER, OUT, ABOVE_0, LARGEST_MOVE, "not asked",
+          "Largest move of OUT in a scan, at most."),
+    LIMIT("out-noise", NUMBER, OUT, ABOVE_0, OUT_NOISE, "1 % of OUT's range",
+          "Standard deviation of OUT that PV's noise makes, at most."),
+    NUMBER("require", "sp-step", PV, NOT_0, requirements.sp_step, "5 % of PV's range",
+           "The setpoint step that the requirements are judged by."),
+    NUMBER("require", "load-step", OUT, NOT_0, requirements.load_step, "5 % of OUT's range",
+           "The load step at the plant's input that they are judged by."),
+    WORD("plant", "kind", model_kind_words, plant.model.kind, "fopdt", "The kind of process."),
+    NUMBER("plant", "gain", GAIN, NOT_0, plant.model.gain, "needed", "Process gain."),
+    ROW("plant", "time-constant", TIMES, NONE, ABOVE_0, plant.model.time_constant,
+        "needed, but for ipdt", "Time constant, or two, the longer one first."),
+    NUMBER("plant", "damping", NONE, BETWEEN_0_AND_1, plant.model.damping, "none",
+           "Damping of a sopdt-osc plant."),
+    TIME("plant", "dead-time", FROM_0, plant.model.dead_time, "needed", "Dead time."),
+    NUMBER("plant", "out0", OUT, ANY, plant.model.out0, "0", "Operating point: OUT."),
+    NUMBER("plant", "pv0", PV, ANY, plant.model.pv0, "0",
+           "Operating point: the PV that OUT holds."),
+    NUMBER("plant", "out", OUT, ANY, plant.out, "out0", "Where the valve stands at the start."),
+    NUMBER("plant", "noise", PV, FROM_0, plant.noise, "0", "Standard deviation of PV's noise."),
+    NUMBER("plant", "noise-correlation", NONE, 0_TO_BELOW_1, plant.noise_correlation, "0",
+           "Correlation of the noise from a scan to the next."),
+    NUMBER("plant", "seed", NONE, FROM_0, plant.seed, "1",
+           "A whole number that the noise begins with: the same one, the same noise."),
+    NUMBER("plant", "adc-bits", NONE, 4_TO_24, plant.adc_bits, "no steps",
+           "Bits of the converter over PV's range."),
+    NUMBER("plant", "valve-rate", OUT_RATE, ABOVE_0, plant.valve_rate, "no limit",
+           "Fastest stroke of the valve."),
+    NUMBER("plant", "backlash", OUT, FROM_0, plant.backlash, "0",
+           "Play of the valve when it turns round."),
+    NUMBER("plant", "stiction", OUT, FROM_0, plant.stiction, "0",
+           "A smaller change of OUT does not move the valve."),
+    NUMBER("plant", "load", OUT, ANY, plant.load, "none",
+           "A load step at the plant's input; with load-at."),
+    TIME("plant", "load-at", FROM_0, plant.load_at, "none", "When the load steps."),
+    ROW("plant", "sensor-sticks", STRETCH, NONE, FROM_0, plant.sensor_sticks, "never",
+        "When PV stays at its last value."),
+    ROW("plant", "sensor-bad", STRETCH, NONE, FROM_0, plant.sensor_bad, "never",
+        "When PV is NaN."),
+    ROW("plant", "port-drops", STRETCH, NONE, FROM_0, plant.port_drops, "never",
+        "When neither PV nor OUT gets through."),
+    TEXT("plant", "valve-file", plant.valve_file, "none",
+         "A file that keeps the valve's place from one run to the next."),
+};
+
+enum { ROWS = sizeof rows / sizeof rows[0] };
+
+size_t rk_key_count(void)
+{
+    return ROWS;
+}
+
+const rk_key *rk_key_at(size_t place)
+{
+    return place < ROWS ? &rows[place].key : NULL;
+}
+
+size_t rk_key_place(const char *section, const char *name)
+{
+    size_t i = 0;
+
+    while (i < ROWS &&
+           (strcmp(rows[i].key.section, section) != 0 || strcmp(rows[i].key.name, name) != 0)) {
+        i++;
+    }
+    return i;
+}
+
+const rk_section *rk_section_at(size_t place)
+{
+    return place < SECTIONS ? &sections[place] : NULL;
+}
+
+/* Ranges: what they take, and how that is said. */
+static bool in_range(rk_key_range range, double x)
+{
+    switch (range) {
+    case RK_RANGE_ABOVE_0:
+        return x > 0;
+    case RK_RANGE_FROM_0:
+        return x >= 0;
+    case RK_RANGE_NOT_0:
+        return x != 0;
+    case RK_RANGE_0_TO_1:
+        return x >= 0 && x <= 1;
+    case RK_RANGE_0_TO_BELOW_1:
+        return x >= 0 && x < 1;
+    case RK_RANGE_BETWEEN_0_AND_1:
+        return x > 0 && x < 1;
+    case RK_RANGE_4_TO_24:
+        return x >= 4 && x <= 24;
+    default:
+        return true;
+    }
+}
+
+static const char *range_words(rk_key_range range)
+{
+    static const char *const words[] = {"",
+                                        " above 0",
+                                        " of 0 or more",
+                                        " that is not 0",
+                                        " from 0 to 1",
+                                        " from 0 to below 1",
+                                        " between 0 and 1",
+                                        " from 4 to 24"};
+
+    return words[range];
+}
+
+static const char *unit_words(rk_key_unit unit)
+{
+    static const char *const words[] = {"",
+                                        ", percent",
+                                        ", degrees",
+                                        ", PV units",
+                                        ", OUT units",
+                                        ", PV units per OUT unit",
+                                        ", OUT units per PV unit",
+                                        ", OUT units per PV unit and second",
+                                        ", OUT unit seconds per PV unit",
+                                        ", OUT units per second"};
+
+    return words[unit];
+}
+
+static const char *type_words(rk_key_type type)
+{
+    static const char *const words[] = {"a text",
+                                        "a word",
+                                        "a number",
+                                        "a time",
+                                        "one time, or two with a comma between",
+                                        "two numbers, low and high",
+                                        "two times, low and high",
+                                        "two times, from when and for how long",
+                                        "a list of numbers",
+                                        "ms, s, min or h"};
+
+    return words[type];
+}
+
+void rk_key_describe(const rk_key *key, rk_text *text)
+{
+    const size_t place = rk_key_place(key->section, key->name);
+    const word_list *words = place < ROWS ? rows[place].words : NULL;
+    int i;
+
+    if (words == NULL) {
+        const bool several = key->type != RK_KEY_NUMBER && key->type != RK_KEY_TIME &&
+                             key->range != RK_RANGE_ANY;
+
+        rk_text_add(text, "%s%s%s%s", type_words(key->type), several ? "," : "",
+                    range_words(key->range), unit_words(key->unit));
+        return;
+    }
+    for (i = words->first; i <= words->last; i++) {
+        rk_text_add(text, "%s%s", i > words->first ? ", " : "", words->to_text(i));
+    }
+}
+
+static rk_status bad(const rk_key *key, const char *value, const char *why, rk_diag *diag)
+{
+    return rk_diag_set(diag, RK_ERR_FORMAT, "%s '%s' %s", key->name, value, why);
+}
+
+typedef bool parse_function(const char *text, size_t length, double *value);
+
+/* Up to `most` numbers with commas between them; how many, or 0 if it is no such list. */
+static int read_list(const char *value, parse_function *parse, double *list, int most)
+{
+    int count = 0;
+
+    for (;; value++) {
+        const size_t width = strcspn(value, ",");
+
+        if (count == most || !parse(value, width, &list[count])) return 0;
+        count++;
+        value += width;
+        if (*value == '\0') return count;
+    }
+}
+
+/* Numbers of whatever type: read, in range, and as many as the type has. */
+static rk_status read_numbers(const rk_key *key, const char *value, double *list, int *count,
+                              rk_diag *diag)
+{
+    static const struct {
+        parse_function *parse;
+        int least, most;
+        rk_key_type single; /* what one of the numbers is */
+        const char *what;
+    } shapes[] = {
+        [RK_KEY_NUMBER] = {rk_number_parse, 1, 1, RK_KEY_NUMBER,
+                           "is not a number; use a decimal point"},
+        [RK_KEY_TIME] = {rk_time_parse, 1, 1, RK_KEY_TIME,
+                         "is not a time; give seconds, or 200ms, 2s, 5min, 1h"},
+        [RK_KEY_TIMES] = {rk_time_parse, 1, 2, RK_KEY_TIME,
+                          "is not one time, or two such as 160s, 62s"},
+        [RK_KEY_INTERVAL] = {rk_number_parse, 2, 2, RK_KEY_NUMBER,
+                             "is not two numbers 'low, high'"},
+        [RK_KEY_TIME_INTERVAL] = {rk_time_parse, 2, 2, RK_KEY_TIME,
+                                  "is not two numbers 'low, high'"},
+        [RK_KEY_STRETCH] = {rk_time_parse, 2, 2, RK_KEY_TIME,
+                            "is not two times 'from when, for how long'"},
+        [RK_KEY_TRIANGLE] = {rk_number_parse, 1, RK_TRIANGLE_MAX, RK_KEY_NUMBER,
+                             "is not a list of numbers"},
+    };
+    int i;
+
+    *count = read_list(value, shapes[key->type].parse, list, shapes[key->type].most);
+    if (*count < shapes[key->type].least) return bad(key, value, shapes[key->type].what, diag);
+    if ((key->type == RK_KEY_INTERVAL || key->type == RK_KEY_TIME_INTERVAL) &&
+        !(list[0] <= list[1])) {
+        return bad(key, value, shapes[key->type].what, diag);
+    }
+    for (i = 0; i < *count; i++) {
+        if (in_range(key->range, list[i])) continue;
+        return rk_diag_set(diag, RK_ERR_RANGE, "%s '%s' is out of range: give %s%s%s",
+                           key->name, value,
+                           *count > 1 ? "times" : type_words(shapes[key->type].single),
+                           range_words(key->range), unit_words(key->unit));
+    }
+    return RK_OK;
+}
+
+static rk_status set_word(const row *r, const char *value, void *to, rk_diag *diag)
+{
+    int found = 0;
+    const rk_status status = r->words->from_text(value, &found, diag);
+
+    if (status != RK_OK) return status;
+    memcpy(to, &found, sizeof found);
+    return RK_OK;
+}
+
+static rk_status set_numbers(rk_design *d, const row *r, const char *value, rk_diag *diag)
+{
+    double list[RK_TRIANGLE_MAX];
+    int count;
+    rk_require what;
+    const rk_status status = read_numbers(&r->key, value, list, &count, diag);
+
+    if (status != RK_OK) return status;
+    if (strcmp(r->key.section, "require") == 0 &&
+        rk_require_from_text(r->key.name, &what, NULL) == RK_OK) {
+        return rk_requirements_set(&d->requirements, what, list[0], diag);
+    }
+    if (r->key.type == RK_KEY_TRIANGLE) {
+        d->triangle_numbers = count;
+    }
+    memcpy((char *)d + r->offset, list, (size_t)count * sizeof *list);
+    return RK_OK;
+}
+
+static rk_status unknown(const char *section, const char *name, rk_diag *diag)
+{
+    const char *known[ROWS + 1]; /* there are more keys than sections */
+    int count = 0, at;
+    size_t i;
+
+    for (i = 0; i < ROWS; i++) {
+        if (strcmp(rows[i].key.section, section) == 0) {
+            known[count++] = rows[i].key.name;
+        }
+    }
+    known[count] = NULL;
+    if (count > 0) {
+        char what[64];
+
+        rki_word_copy(what, sizeof what, "key '%.24s' in [%s]", name, section);
+        (void)rki_word_unknown(known, what, name, diag);
+        return RK_ERR_FORMAT;
+    }
+    for (at = 0; at < SECTIONS; at++) {
+        known[at] = sections[at].name;
+    }
+    known[at] = NULL;
+    {
+        char what[64];
+
+        rki_word_copy(what, sizeof what, "section [%.24s]", section);
+        (void)rki_word_unknown(known, what, section, diag);
+        return RK_ERR_FORMAT;
+    }
+}
+
+rk_status rk_design_set(rk_design *design, const char *section, const char *name,
+                        const char *value, rk_diag *diag)
+{
+    const row *r;
+    void *to;
+    size_t place;
+
+    rk_diag_clear(diag);
+    if (design == NULL || section == NULL || name == NULL || value == NULL) return RK_ERR_ARG;
+    place = rk_key_place(section, name);
+    if (place == ROWS) return unknown(section, name, diag);
+    r = &rows[place];
+    to = (char *)design + r->offset;
+    switch (r->key.type) {
+    case RK_KEY_TEXT:
+        if (strlen(value) >= r->size) return bad(&r->key, value, "is too long", diag);
+        strcpy(to, value);
+        return RK_OK;
+    case RK_KEY_TIME_UNIT:
+        if (rk_time_unit_parse(value, to)) return RK_OK;
+        return bad(&r->key, value, "is not a time unit; give ms, s, min or h", diag);
+    case RK_KEY_WORD:
+        return set_word(r, value, to, diag);
+    default:
+        return set_numbers(design, r, value, diag);
+    }
+}
+
+static void add_number(rk_text *text, double value, int digits, const char *unit)
+{
+    char chars[RK_REAL_CHARS];
+
+    if (digits > 0) {
+        rk_real_format_rounded(value, digits, chars);
+    } else {
+        rk_real_format(value, chars);
+    }
+    rk_text_add(text, "%s%s", chars, unit);
+}
+
+/* The lower triangle, row by row, of the numbers that the kind has. */
+static void get_triangle(const rk_design *d, rk_text *text)
+{
+    enum { DIGITS = 7 };
+    int number[RK_MODEL_NUMBERS], a, b;
+    const int count = rk_model_kind_numbers(d->model.kind, number);
+
+    for (a = 0; a < count; a++) {
+        for (b = 0; b <= a; b++) {
+            if (!isfinite(d->covariance[number[a]][number[b]])) return;
+        }
+    }
+    for (a = 0; a < count; a++) {
+        for (b = 0; b <= a; b++) {
+            rk_text_add(text, "%s", a + b > 0 ? ", " : "");
+            add_number(text, d->covariance[number[a]][number[b]], DIGITS, "");
+        }
+    }
+}
+
+/* How many numbers a key's field holds of those that are known. */
+static int known_numbers(const rk_design *d, const row *r, const double *list)
+{
+    const bool of_plant = strcmp(r->key.section, "plant") == 0;
+    const int most = (int)(r->size / sizeof *list);
+
+    if (r->key.type == RK_KEY_TIMES) {
+        return rk_model_kind_times(of_plant ? d->plant.model.kind : d->model.kind);
+    }
+    if (r->key.type == RK_KEY_NUMBER || r->key.type == RK_KEY_TIME) return isfinite(*list);
+    return most >= 2 && isfinite(list[0]) && isfinite(list[1]) ? 2 : 0;
+}
+
+static void get_numbers(const rk_design *d, const row *r, const double *list, rk_text *text)
+{
+    const bool is_time = r->key.type == RK_KEY_TIME || r->key.type == RK_KEY_TIMES ||
+                         r->key.type == RK_KEY_TIME_INTERVAL || r->key.type == RK_KEY_STRETCH;
+    const int count = known_numbers(d, r, list);
+    int i;
+
+    for (i = 0; i < count; i++) {
+        if (!in_range(r->key.range, list[i]))
+            return; /* such as a damping of 0: there is none */
+    }
+    for (i = 0; i < count; i++) {
+        rk_text_add(text, "%s", i > 0 ? ", " : "");
+        add_number(text, list[i], 0, is_time ? "s" : "");
+    }
+}
+
+static void get_time_unit(double seconds, rk_text *text)
+{
+    static const char *const units[] = {"ms", "s", "min", "h"};
+    double of_unit = 0;
+    size_t i;
+
+    for (i = 0; i < sizeof units / sizeof units[0]; i++) {
+        if (rk_time_unit_parse(units[i], &of_unit) && of_unit == seconds) {
+            rk_text_add(text, "%s", units[i]);
+        }
+    }
+}
+
+rk_status rk_design_get(const rk_design *design, const char *section, const char *name,
+                        rk_text *value, rk_diag *diag)
+{
+    const void *from;
+    const row *r;
+    size_t place;
+    int word;
+
+    rk_diag_clear(diag);
+    if (design == NULL || section == NULL || name == NULL || value == NULL) return RK_ERR_ARG;
+    place = rk_key_place(section, name);
+    if (place == ROWS) return unknown(section, name, diag);
+    r = &rows[place];
+    from = (const char *)design + r->offset;
+    if ((strcmp(section, "model") == 0 && !design->has_model && strcmp(name, "noise") != 0) ||
+        (strcmp(section, "plant") == 0 && !design->has_plant)) {
+        return RK_OK;
+    }
+    switch (r->key.type) {
+    case RK_KEY_TEXT:
+        rk_text_add(value, "%s", (const char *)from);
+        return RK_OK;
+    case RK_KEY_WORD:
+        memcpy(&word, from, sizeof word);
+        if (word >= r->words->first) {
+            rk_text_add(value, "%s", r->words->to_text(word));
+        }
+        return RK_OK;
+    case RK_KEY_TIME_UNIT:
+        get_time_unit(*(const double *)from, value);
+        return RK_OK;
+    case RK_KEY_TRIANGLE:
+        get_triangle(design, value);
+        return RK_OK;
+    default:
+        get_numbers(design, r, from, value);
+        return RK_OK;
+    }
+}
+
+/* The triangle's numbers to their places. */
+static rk_status settle_covariance(rk_design *d, rk_diag *diag)
+{
+    int number[RK_MODEL_NUMBERS], at = 0, a, b;
+    const int count = rk_model_kind_numbers(d->model.kind, number);
+
+    if (d->triangle_numbers == 0) return RK_OK;
+    if (d->triangle_numbers != count * (count + 1) / 2) {
+        return rk_diag_set(diag, RK_ERR_FORMAT,
+                           "[model] covariance has %d numbers, and a %s model's has %d: take "
+                           "the line out, or fit again",
+                           d->triangle_numbers, rk_model_kind_to_text(d->model.kind),
+                           count * (count + 1) / 2);
+    }
+    memset(d->covariance, 0, sizeof d->covariance);
+    for (a = 0; a < count; a++) {
+        for (b = 0; b <= a; b++) {
+            const double value = d->triangle[at++];
+
+            d->covariance[number[a]][number[b]] = value;
+            d->covariance[number[b]][number[a]] = value;
+        }
+    }
+    return RK_OK;
+}
+
+rk_status rk_design_settle(rk_design *design, rk_diag *diag)
+{
+    rk_diag inner = {RK_OK, ""};
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (design == NULL) return RK_ERR_ARG;
+    status = settle_covariance(design, diag);
+    if (status != RK_OK || !rk_given_settings_any(&design->given)) return status;
+    status = rk_settings_from_given(&design->given, "", &design->settings, &inner);
+    if (status != RK_OK) return rk_diag_set(diag, status, "[settings]: %s", inner.text);
+    design->has_settings = true;
+    return RK_OK;
+}
