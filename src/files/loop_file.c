@@ -1,13 +1,16 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/files/loop_file.h>
 
-#include <errno.h>
 #include <stdio.h>
 #include <string.h>
 
 #include <ini.h>
 
+#include <redkettle/design/base/memory.h>
 #include <redkettle/design/loop/keys.h>
+#include <redkettle/files/write.h>
+
+#include "loop_parse.h"
 
 enum { KEYS_MAX = 128 };
 
@@ -154,9 +157,6 @@ static rk_status parse(reading *r)
         return rk_diag_set(diag, r->status, "%s", inner.text);
     }
     inner = (rk_diag){RK_OK, ""};
-    if (ferror(r->file)) {
-        return rk_diag_set(r->diag, RK_ERR_IO, "%s: cannot read: %s", r->path, strerror(errno));
-    }
     if (broken != 0) {
         return rk_diag_set(r->diag, broken > 0 ? RK_ERR_FORMAT : RK_ERR_MEMORY,
                            "%s:%d: neither a [section], nor 'key = value', nor a ; comment",
@@ -183,24 +183,55 @@ static rk_status parse(reading *r)
     return RK_OK;
 }
 
-rk_status rk_design_read(const char *path, rk_design *loop, rk_diag *diag)
+/* The line that a place in a text is in, from 1. */
+static int line_of(const char *text, const char *place)
+{
+    int line = 1;
+
+    for (; text < place; text++) {
+        line += *text == '\n';
+    }
+    return line;
+}
+
+rk_status rki_design_parse(const char *path, char *content, size_t length, rk_design *loop,
+                           rk_diag *diag)
 {
     reading r = {.path = path, .diag = diag, .status = RK_OK};
+    const char *nul = memchr(content, '\0', length);
     rk_status status;
 
-    rk_diag_clear(diag);
-    if (path == NULL || loop == NULL) return RK_ERR_ARG;
-    if (rk_key_count() > KEYS_MAX)
-        return rk_diag_set(diag, RK_ERR_MEMORY, "%s: no room for so many keys", path);
-    r.loop = rk_design_make();
-    r.file = fopen(path, "rb");
-    if (r.file == NULL) {
-        return rk_diag_set(diag, RK_ERR_IO, "%s: cannot open: %s", path, strerror(errno));
+    if (nul != NULL) {
+        return rk_diag_set(diag, RK_ERR_FORMAT,
+                           "%s:%d: holds a NUL character; a loop file is plain text", path,
+                           line_of(content, nul));
     }
+    if (rk_key_count() > KEYS_MAX) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "%s: no room for so many keys", path);
+    }
+    r.loop = rk_design_make();
+    r.file = length > 0 ? fmemopen(content, length, "r") : fopen("/dev/null", "r");
+    if (r.file == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
     status = parse(&r);
     (void)fclose(r.file);
     if (status == RK_OK) {
         *loop = r.loop;
     }
+    return status;
+}
+
+rk_status rk_design_read(const char *path, rk_design *loop, rk_diag *diag)
+{
+    char *content = NULL;
+    size_t length = 0;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (path == NULL || loop == NULL) return RK_ERR_ARG;
+    status = rk_file_read(path, &content, &length, diag);
+    if (status == RK_OK) {
+        status = rki_design_parse(path, content, length, loop, diag);
+    }
+    rk_memory_free(content);
     return status;
 }

@@ -1,13 +1,21 @@
 /* SPDX-License-Identifier: MIT */
+#include <errno.h>
+#include <fcntl.h>
 #include <math.h>
+#include <stdint.h>
 #include <stdio.h>
 #include <string.h>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/text.h>
 #include <redkettle/design/loop/keys.h>
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/write.h>
+
+#include "loop_parse.h"
 
 /* A key to write; an empty value takes the key out of the file. */
 typedef struct entry {
@@ -60,8 +68,15 @@ static line trimmed(line l)
 
 static bool is_section(line l, const char *name)
 {
-    const line t = trimmed(l);
+    static const char mark[] =
+        "\xEF\xBB\xBF"; /* a byte order mark stands before the first line */
     const size_t width = strlen(name);
+    line t = trimmed(l);
+
+    if (t.length >= 3 && memcmp(t.chars, mark, 3) == 0) {
+        t.chars += 3;
+        t.length -= 3;
+    }
 
     if (t.length < width + 2 || t.chars[0] != '[') return false;
     return memcmp(t.chars + 1, name, width) == 0 && t.chars[width + 1] == ']';
@@ -149,10 +164,11 @@ static void rewrite_line(rk_text *text, line l, entry *e, const char *newline)
     e->done = true;
 }
 
-/* The section's lines: known keys rewritten, missing ones put behind the last line that says
- * something. */
+/* The lines of a section: known keys rewritten; in the last section of this name the missing
+ * ones are put behind the last line that says something. */
 static const char *rewrite_section(rk_text *text, const char *at, const char *end,
-                                   entry *entries, size_t count, const char *newline)
+                                   entry *entries, size_t count, bool is_last,
+                                   const char *newline)
 {
     const char *last = at, *look = at;
 
@@ -177,8 +193,21 @@ static const char *rewrite_section(rk_text *text, const char *at, const char *en
             }
         }
     }
-    add_missing(text, entries, count, newline);
+    if (is_last) {
+        add_missing(text, entries, count, newline);
+    }
     return at;
+}
+
+static int count_sections(const char *content, size_t length, const char *section)
+{
+    const char *at = content, *end = content + length;
+    int count = 0;
+
+    while (at < end) {
+        count += is_section(next_line(&at, end), section);
+    }
+    return count;
 }
 
 static void rewrite(rk_text *text, const char *content, size_t length, const char *section,
@@ -186,7 +215,8 @@ static void rewrite(rk_text *text, const char *content, size_t length, const cha
 {
     const char *at = content, *end = content + length;
     const char *newline = strstr(content, "\r\n") != NULL ? "\r\n" : "\n";
-    bool found = false;
+    const int sections = count_sections(content, length, section);
+    int found = 0;
 
     while (at < end) {
         const line l = next_line(&at, end);
@@ -195,19 +225,51 @@ static void rewrite(rk_text *text, const char *content, size_t length, const cha
         if (l.chars[l.length - 1] != '\n') {
             rk_text_add(text, "%s", newline);
         }
-        if (!found && is_section(l, section)) {
-            at = rewrite_section(text, at, end, entries, count, newline);
-            found = true;
+        if (is_section(l, section)) {
+            found++;
+            at = rewrite_section(text, at, end, entries, count, found == sections, newline);
         }
     }
-    if (!found) {
+    if (sections == 0) {
         rk_text_add(text, "%s[%s]%s", newline, section, newline);
         add_missing(text, entries, count, newline);
     }
 }
 
-static rk_status save(const char *path, const char *section, entry *entries, size_t count,
-                      rk_diag *diag)
+/* What is to be written must read back, and every key as it was meant. */
+static rk_status check_reads_back(const char *path, char *content, size_t length, rk_text *text,
+                                  const char *section, const entry *entries, size_t count,
+                                  rk_diag *diag)
+{
+    rk_diag inner = {RK_OK, ""}, before = {RK_OK, ""};
+    rk_design again;
+    rk_status status = rki_design_parse(path, (char *)(uintptr_t)rk_text_chars(text),
+                                        rk_text_length(text), &again, &inner);
+    size_t i;
+
+    for (i = 0; i < count && status == RK_OK; i++) {
+        rk_text *value = rk_text_create();
+
+        status = rk_design_get(&again, section, entries[i].key, value, &inner);
+        if (status == RK_OK) {
+            status = rk_text_check(value, &inner);
+        }
+        if (status == RK_OK && strcmp(rk_text_chars(value), entries[i].value) != 0) {
+            status = rk_diag_set(&inner, RK_ERR_FORMAT, "%s '%s' would read '%s'",
+                                 entries[i].key, entries[i].value, rk_text_chars(value));
+        }
+        rk_text_free(value);
+    }
+    if (status == RK_OK) return RK_OK;
+    /* A mistake that stood there before is told with the line that it stands in. */
+    (void)rki_design_parse(path, content, length, &again, &before);
+    return rk_diag_set(diag, status,
+                       "%s is left as it is: what was to be saved would not read back: %s",
+                       path, before.text[0] != '\0' ? before.text : inner.text);
+}
+
+static rk_status save_locked(const char *path, const char *section, entry *entries,
+                             size_t count, rk_diag *diag)
 {
     char *content = NULL;
     size_t length = 0;
@@ -221,10 +283,48 @@ static rk_status save(const char *path, const char *section, entry *entries, siz
     }
     status = rk_text_check(text, diag);
     if (status == RK_OK) {
+        status = check_reads_back(path, content, length, text, section, entries, count, diag);
+    }
+    if (status == RK_OK) {
         status = rk_file_write(path, rk_text_chars(text), rk_text_length(text), true, diag);
     }
     rk_text_free(text);
     rk_memory_free(content);
+    return status;
+}
+
+/* The file, locked against other savers: the one that the name stands for, not one that another
+   saver has just replaced. */
+static int open_locked(const char *path)
+{
+    for (;;) {
+        const int file = open(path, O_RDONLY | O_CLOEXEC);
+        struct stat held, named;
+
+        if (file < 0) return -1;
+        while (flock(file, LOCK_EX) != 0) {
+            if (errno != EINTR)
+                return file; /* a file system without locks: save all the same */
+        }
+        if (fstat(file, &held) != 0 || stat(path, &named) != 0 ||
+            (held.st_ino == named.st_ino && held.st_dev == named.st_dev)) {
+            return file;
+        }
+        (void)close(file);
+    }
+}
+
+static rk_status save(const char *path, const char *section, entry *entries, size_t count,
+                      rk_diag *diag)
+{
+    const int file = open_locked(path);
+    rk_status status;
+
+    if (file < 0) {
+        return rk_diag_set(diag, RK_ERR_IO, "%s: cannot open: %s", path, strerror(errno));
+    }
+    status = save_locked(path, section, entries, count, diag);
+    (void)close(file);
     return status;
 }
 

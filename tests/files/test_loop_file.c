@@ -1,7 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <jansson.h>
 
@@ -374,6 +377,121 @@ START_TEST(a_saved_model_reads_back_to_the_bit)
 }
 END_TEST
 
+/* Files of an unusual but sound shape: saved into, they read back. */
+static const char *const shapes[] = {
+    "[settings]\nkc = 1\n[pv]\nlow = 0\nhigh = 1\n[settings]\nti = 5s\n",
+    "[settings]\nti = 5s\n[settings]\nkc = 1\n",
+    "[settings]\n[loop]\nscan = 1\n[settings]\nkc = 1\ntd = 3\n[settings]\nti = 5\n",
+    "\xEF\xBB\xBF[settings]\nkc = 1\nti = 5s\n[loop]\nscan = 1\n",
+    "\xEF\xBB\xBF[settings]\r\nform = parallel\r\nkp = 1\r\nki = 5\r\n",
+    "\xEF\xBB\xBF; a comment\n[loop]\nscan = 1\n",
+};
+
+START_TEST(what_is_saved_reads_back_whatever_the_file_is_shaped_like)
+{
+    const rk_design l = with_settings(2.5, 40, 0);
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "s.loop");
+    rk_design before, back;
+    rk_diag diag = {RK_OK, ""};
+
+    put_file(path, shapes[_i]);
+    ck_assert_msg(rk_design_read(path, &before, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_design_save_settings(path, &l, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_design_read(path, &back, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_double_eq(back.settings.kc, 2.5);
+    ck_assert_double_eq(back.settings.ti, 40);
+    ck_assert_double_eq(back.settings.td, 0);
+    ck_assert(before.ts == back.ts || (isnan(before.ts) && isnan(back.ts)));
+    ck_assert(before.pv_high == back.pv_high || (isnan(before.pv_high) && isnan(back.pv_high)));
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(a_nul_is_refused_with_its_line)
+{
+    static const char content[] = "[settings]\nkc = -11\0.5\nti = 5\n";
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "n.loop");
+    FILE *file = fopen(path, "wb");
+    rk_design l;
+    rk_diag diag;
+
+    ck_assert_ptr_nonnull(file);
+    ck_assert_uint_eq(fwrite(content, 1, sizeof content - 1, file), sizeof content - 1);
+    ck_assert_int_eq(fclose(file), 0);
+    ck_assert_int_eq(rk_design_read(path, &l, &diag), RK_ERR_FORMAT);
+    ck_assert_ptr_nonnull(strstr(diag.text, "n.loop:2: holds a NUL"));
+    scratch_free(dir);
+}
+END_TEST
+
+/* The file was changed by hand since it was loaded: it is not made worse, and not lost. */
+START_TEST(a_file_that_would_not_read_back_is_left_as_it_is)
+{
+    static const char broken[] = "[settings]\nkc = 1\nti = soon\n[loop]\nscna = 1\n";
+    const rk_design l = with_settings(2.5, 40, 0);
+    char *dir = scratch_make(), *content;
+    const char *path = path_in(dir, "s.loop");
+    rk_diag diag;
+
+    put_file(path, broken);
+    ck_assert_int_eq(rk_design_save_settings(path, &l, &diag), RK_ERR_FORMAT);
+    ck_assert_msg(strstr(diag.text, "is left as it is") != NULL &&
+                      strstr(diag.text, ":3: ti 'soon' is not a time") != NULL,
+                  "%s", diag.text);
+    content = get_file(path, NULL);
+    ck_assert_str_eq(content, broken);
+    free(content);
+    scratch_free(dir);
+}
+END_TEST
+
+/* Two programs save into one file, again and again. */
+static int save_many(const char *path, bool model)
+{
+    rk_design l = with_settings(0, 40, 0);
+    int i;
+
+    l.has_model = true;
+    l.model = fopdt(2, 10, 4);
+    for (i = 1; i <= 40; i++) {
+        l.settings.kc = l.model.gain = i;
+        if ((model ? rk_design_save_model : rk_design_save_settings)(path, &l, NULL) != RK_OK) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+START_TEST(of_two_that_save_at_once_neither_result_is_lost)
+{
+    char *dir = scratch_make();
+    const char *path = path_in(dir, "s.loop");
+    int round;
+
+    for (round = 0; round < 5; round++) {
+        rk_design back;
+        int status = 0;
+        pid_t child;
+
+        put_file(path, "[loop]\nscan = 1\n");
+        child = fork();
+        ck_assert_int_ge(child, 0);
+        if (child == 0) {
+            _exit(save_many(path, true));
+        }
+        ck_assert_int_eq(save_many(path, false), 0);
+        ck_assert_int_eq(waitpid(child, &status, 0), child);
+        ck_assert_int_eq(status, 0);
+        ck_assert_int_eq(rk_design_read(path, &back, NULL), RK_OK);
+        ck_assert_double_eq(back.settings.kc, 40);
+        ck_assert_double_eq(back.model.gain, 40);
+    }
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(nothing_is_saved_from_nothing_or_into_nowhere)
 {
     const rk_design full = with_settings(1, 1, 0), empty = rk_design_make();
@@ -427,6 +545,10 @@ static Suite *suite_loop_file(void)
     add_table(t, wrong_lines_are_told_with_their_number, bad);
     add_table(t, saving_touches_its_own_keys_alone, saves);
     tcase_add_test(t, a_saved_model_reads_back_to_the_bit);
+    add_table(t, what_is_saved_reads_back_whatever_the_file_is_shaped_like, shapes);
+    tcase_add_test(t, a_nul_is_refused_with_its_line);
+    tcase_add_test(t, a_file_that_would_not_read_back_is_left_as_it_is);
+    tcase_add_test(t, of_two_that_save_at_once_neither_result_is_lost);
     tcase_add_test(t, nothing_is_saved_from_nothing_or_into_nowhere);
     tcase_add_test(t, json_has_null_for_what_does_not_exist);
     add_table(t, a_model_of_any_kind_is_saved_and_read_again, kinds);
