@@ -5,11 +5,12 @@
 #include <string.h>
 #include <strings.h>
 
-/* A case being read: numbers go where the key says, words are kept. */
+/* A case being read: keys of the loop file go into a copy of the loop, the case's own beside.
+ */
 typedef struct reading {
     rk_trial_case *made;
-    rk_given_settings given;
-    double lambda, manual, on_off;
+    rk_design loop;
+    double lambda, manual, on_off, deadband;
     bool predictor, continuous;
     char rule[32];
 } reading;
@@ -56,90 +57,134 @@ static int case_from_file(const job *j, const char *path, rk_trial_case *made)
     return EXIT_DONE;
 }
 
-/* One key=value; returns false for a key that is not known, and complains of a value itself. */
-static bool set_key(const job *j, reading *r, const char *key, const char *value, int *status)
+/* Keys that are no keys of a loop file; false: it is none of them. */
+static bool set_own(reading *r, const char *key, const char *value, rk_diag *diag)
 {
-    rk_trial_case *c = r->made;
     const struct {
         const char *key;
         bool time;
         double *to;
     } numbers[] = {
-        {"kc", false, &r->given.kc},
-        {"ti", true, &r->given.ti},
-        {"td", true, &r->given.td},
-        {"tf", true, &r->given.tf},
-        {"kp", false, &r->given.kp},
-        {"ki", false, &r->given.ki},
-        {"kd", false, &r->given.kd},
         {"lambda", true, &r->lambda},
         {"manual", false, &r->manual},
         {"on-off", false, &r->on_off},
-        {"deadband", false, &c->deadband},
-        {"valve-rate", false, &c->valve_rate},
-        {"backlash", false, &c->backlash},
-        {"stiction", false, &c->stiction},
-        {"sp-weight", false, &c->settings.sp_weight},
-        {"tracking-time", true, &c->settings.tt},
-        {"pv-filter", true, &c->settings.pv_filter},
-        {"out-low", false, &c->limits.low},
-        {"out-high", false, &c->limits.high},
-        {"out-rate", false, &c->limits.rate},
-        {"scan", true, &c->ts},
-        {"gain", false, &c->plant.gain},
-        {"time-constant", true, &c->plant.time_constant[0]},
-        {"dead-time", true, &c->plant.dead_time},
+        {"deadband", false, &r->deadband},
     };
-    rk_diag diag = {RK_OK, ""};
     size_t i;
 
-    if (strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0) {
-        r->continuous = true;
-        return true;
-    }
     for (i = 0; i < sizeof numbers / sizeof numbers[0]; i++) {
         if (strcmp(numbers[i].key, key) != 0) continue;
         if (!(numbers[i].time ? rk_time_parse : rk_number_parse)(value, strlen(value),
                                                                  numbers[i].to)) {
-            *status = fail(j, EXIT_USAGE, "case '%s': %s: '%s' is not a %s", c->name, key,
-                           value, numbers[i].time ? "time" : "number");
+            (void)rk_diag_set(diag, RK_ERR_FORMAT, "%s: '%s' is not a %s", key, value,
+                              numbers[i].time ? "time" : "number");
         }
         return true;
     }
     if (strcmp(key, "rule") == 0) {
         (void)snprintf(r->rule, sizeof r->rule, "%s", value);
-    } else if (strcmp(key, "predictor") == 0) {
+        return true;
+    }
+    if (strcmp(key, "predictor") == 0) {
         r->predictor = strcasecmp(value, "yes") == 0;
         if (!r->predictor && strcasecmp(value, "no") != 0) {
-            *status = fail(j, EXIT_USAGE, "case '%s': predictor: '%s' is not yes or no",
-                           c->name, value);
+            (void)rk_diag_set(diag, RK_ERR_FORMAT, "predictor: '%s' is not yes or no", value);
         }
-    } else if (strcmp(key, "form") == 0) {
-        (void)rk_form_from_text(value, &r->given.form, &diag);
-    } else if (strcmp(key, "anti-windup") == 0) {
-        (void)rk_anti_windup_from_text(value, &c->settings.anti_windup, &diag);
-    } else if (strcmp(key, "integral-by") == 0) {
-        (void)rk_scheme_from_text(value, &c->settings.integral, &diag);
-    } else if (strcmp(key, "derivative-by") == 0) {
-        (void)rk_scheme_from_text(value, &c->settings.derivative, &diag);
-    } else if (strcmp(key, "algorithm") == 0) {
-        (void)rk_algorithm_from_text(value, &c->settings.algorithm, &diag);
-    } else {
-        return false;
+        return true;
     }
-    if (diag.status != RK_OK) {
-        *status = fail(j, EXIT_USAGE, "case '%s': %s: %s", c->name, key, diag.text);
+    r->continuous =
+        r->continuous || (strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0);
+    return strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0;
+}
+
+/* What of the loop file a case may change, and how the key is called there. */
+static const struct {
+    const char *section, *prefix;
+    const char *names[10]; /* none: all */
+} open_sections[] = {
+    {"settings", "", {NULL}},
+    {"loop", "", {"scan"}},
+    {"out", "out-", {"low", "high", "rate"}},
+    {"plant",
+     "",
+     {"kind", "gain", "time-constant", "damping", "dead-time", "valve-rate", "backlash",
+      "stiction"}},
+};
+
+enum { OPEN_SECTIONS = sizeof open_sections / sizeof open_sections[0], KNOWN_MOST = 64 };
+
+/* A key that a case may change by its name there; NULL: none. */
+static const rk_key *open_key(int at, size_t place)
+{
+    const rk_key *key = rk_key_at(place);
+    int i;
+
+    if (strcmp(key->section, open_sections[at].section) != 0) return NULL;
+    for (i = 0; open_sections[at].names[i] != NULL; i++) {
+        if (strcmp(open_sections[at].names[i], key->name) == 0) return key;
     }
-    return true;
+    return i == 0 ? key : NULL;
+}
+
+static rk_status unknown_key(const char *typed, rk_diag *diag)
+{
+    static const char *const own[] = {"deadband", "predictor", "on-off", "manual"};
+    char names[KNOWN_MOST][24];
+    const char *known[KNOWN_MOST + 1], *nearest;
+    char list[160] = "";
+    int count = 0, at, i;
+    size_t place;
+
+    for (at = 0; at < OPEN_SECTIONS; at++) {
+        for (place = 0; place < rk_key_count() && count < KNOWN_MOST - 4; place++) {
+            const rk_key *key = open_key(at, place);
+
+            if (key == NULL) continue;
+            (void)snprintf(names[count], sizeof names[0], "%s%.18s", open_sections[at].prefix,
+                           key->name);
+            known[count] = names[count];
+            count++;
+        }
+    }
+    for (i = 0; i < 4; i++) {
+        known[count++] = own[i];
+    }
+    known[count] = NULL;
+    nearest = rk_word_nearest(known, typed);
+    for (i = 0; i < count && strlen(list) + 32 < sizeof list; i++) {
+        (void)snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s",
+                       i > 0 ? ", " : "", known[i]);
+    }
+    return rk_diag_set(diag, RK_ERR_FORMAT, "unknown key '%.40s'; %s%s%sknown: %s, ...", typed,
+                       nearest != NULL ? "did you mean " : "", nearest != NULL ? nearest : "",
+                       nearest != NULL ? "? " : "", list);
+}
+
+static rk_status set_key(reading *r, const char *key, const char *value, rk_diag *diag)
+{
+    int at;
+
+    rk_diag_clear(diag);
+    if (set_own(r, key, value, diag)) return diag->status;
+    for (at = 0; at < OPEN_SECTIONS; at++) {
+        const size_t width = strlen(open_sections[at].prefix);
+        size_t place;
+
+        if (strncmp(key, open_sections[at].prefix, width) != 0) continue;
+        place = rk_key_place(open_sections[at].section, key + width);
+        if (place == rk_key_count() || open_key(at, place) == NULL) continue;
+        return rk_design_set(&r->loop, open_sections[at].section, key + width, value, diag);
+    }
+    return unknown_key(key, diag);
 }
 
 /* Keys and values up to the end of the text. */
 static int read_keys(const job *j, reading *r, char *words)
 {
     char *rest = NULL, *word;
-    int status = EXIT_DONE;
+    rk_diag diag;
 
-    for (word = strtok_r(words, " \t", &rest); word != NULL && status == EXIT_DONE;
+    for (word = strtok_r(words, " \t", &rest); word != NULL;
          word = strtok_r(NULL, " \t", &rest)) {
         char *equals = strchr(word, '=');
 
@@ -147,12 +192,11 @@ static int read_keys(const job *j, reading *r, char *words)
             return fail(j, EXIT_USAGE, "case '%s': '%s' is not key=value", r->made->name, word);
         }
         *equals = '\0';
-        if (!set_key(j, r, word, equals + 1, &status)) {
-            return fail(j, EXIT_USAGE, "case '%s': unknown key '%s'; known: " CASE_KEYS,
-                        r->made->name, word);
+        if (set_key(r, word, equals + 1, &diag) != RK_OK) {
+            return fail(j, EXIT_USAGE, "case '%s': %s", r->made->name, diag.text);
         }
     }
-    return status;
+    return EXIT_DONE;
 }
 
 /* The rule sees the loop's model, not the plant the case runs on: that is what is put to trial.
@@ -176,7 +220,7 @@ static int finish_plain(const job *j, const reading *r)
 {
     rk_trial_case *c = r->made;
 
-    if (rk_given_settings_any(&r->given) || r->rule[0] != '\0' || r->predictor ||
+    if (rk_given_settings_any(&r->loop.given) || r->rule[0] != '\0' || r->predictor ||
         (!isnan(r->manual) && !isnan(r->on_off))) {
         return fail(j, EXIT_USAGE, "case '%s': %s has no settings: give one or the other",
                     c->name, isnan(r->manual) ? "on-off" : "manual");
@@ -189,7 +233,7 @@ static int finish_plain(const job *j, const reading *r)
 
 static int take_settings(const job *j, const reading *r)
 {
-    const bool given = rk_given_settings_any(&r->given);
+    const bool given = rk_given_settings_any(&r->loop.given);
     rk_trial_case *c = r->made;
     rk_diag diag = {RK_OK, ""};
 
@@ -202,7 +246,7 @@ static int take_settings(const job *j, const reading *r)
     }
     if (r->rule[0] != '\0') return apply_rule(j, r);
     if (given) {
-        if (rk_settings_from_given(&r->given, "", &c->settings, &diag) == RK_OK) {
+        if (rk_settings_from_given(&r->loop.given, "", &c->settings, &diag) == RK_OK) {
             return EXIT_DONE;
         }
         return fail(j, EXIT_USAGE, "case '%s': %s", c->name, diag.text);
@@ -213,11 +257,28 @@ static int take_settings(const job *j, const reading *r)
                 c->name);
 }
 
+/* What the keys changed, out of the copy of the loop. */
+static void take_loop(const reading *r)
+{
+    const rk_plant_design *plant = &r->loop.plant;
+    rk_trial_case *c = r->made;
+
+    c->plant = plant->model;
+    c->settings = r->loop.settings;
+    c->limits = rk_design_limits(&r->loop);
+    c->ts = r->loop.ts;
+    c->valve_rate = or_none(plant->valve_rate);
+    c->backlash = or_none(plant->backlash);
+    c->stiction = or_none(plant->stiction);
+    c->deadband = r->deadband;
+}
+
 static int finish(const job *j, const reading *r)
 {
     rk_trial_case *c = r->made;
     int status;
 
+    take_loop(r);
     if (!isnan(r->manual) || !isnan(r->on_off)) return finish_plain(j, r);
     status = take_settings(j, r);
     if (status != EXIT_DONE) return status;
@@ -234,11 +295,7 @@ int case_from_text(const job *j, bool on_plant, const char *text, rk_trial_case 
 {
     const double none = nan("");
     const char *colon = strchr(text, ':');
-    reading r = {.made = made,
-                 .given = rk_given_settings_make(),
-                 .lambda = none,
-                 .manual = none,
-                 .on_off = none};
+    reading r = {.made = made, .lambda = none, .manual = none, .on_off = none};
     const size_t length = strlen(text);
     char words[512];
     int status;
@@ -259,6 +316,12 @@ int case_from_text(const job *j, bool on_plant, const char *text, rk_trial_case 
                     sizeof words - 1);
     }
     (void)snprintf(words, sizeof words, "%s", colon + 1);
+    r.loop = j->loop;
+    r.loop.given = rk_given_settings_make();
+    r.loop.plant.model = made->plant;
+    if (!on_plant) { /* the model's valve has no faults but the case's own */
+        r.loop.plant.valve_rate = r.loop.plant.backlash = r.loop.plant.stiction = none;
+    }
     status = read_keys(j, &r, words);
     return status == EXIT_DONE ? finish(j, &r) : status;
 }

@@ -4,13 +4,11 @@
 
 #include "cli.h"
 
-/** The keys of a case's text. */
+/** The keys of a case's text, as help tells them. */
 #define CASE_KEYS                                                                              \
-    "rule, lambda, form, kc, ti, td, tf, kp, ki, kd, sp-weight, anti-windup, tracking-time, "  \
-    "pv-filter, integral-by, derivative-by, algorithm, deadband, out-low, out-high, "          \
-    "out-rate, scan (a time or continuous), gain, "                                            \
-    "time-constant, dead-time, valve-rate, backlash, stiction, predictor (yes), on-off (the "  \
-    "hysteresis, pv units), manual"
+    "those of [settings] in a loop file, scan (a time or continuous), out-low, out-high, "     \
+    "out-rate, the plant's kind, gain, time-constant, damping, dead-time, valve-rate, "        \
+    "backlash and stiction, deadband, predictor=yes, on-off=HYSTERESIS, manual=OUT"
 
 /** The loop as it stands, as a trial's case, on its model or on the plant of its file's
  * [plant]. It has a model, settings and a scan. */

@@ -30,7 +30,7 @@ int cmd_emit(int argc, char **argv);
 int cmd_prove(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 
-enum { CASES_MAX = 12 };
+enum { CASES_MAX = 12, JOB_KEYS_MAX = 128 };
 
 /** Everything a command line can say, and what was loaded by it. */
 typedef struct job {
@@ -38,18 +38,11 @@ typedef struct job {
     const struct argp *argp; /* the command's own; set by run_command */
     const char *input;       /* the positional argument; NULL: none */
 
-    const char *time_column, *out_column, *pv_column, *quality_column;
-    double time_unit; /* s; 0: not given */
-    const char *kind;
-    double gain, tau[2], damping, dead_time, out0, pv0; /* NaN: not given */
-    rk_given_settings given;
+    const char *option[JOB_KEYS_MAX]; /* of each key of the loop file: its value as typed */
+    rk_design typed;                  /* the same, read; nothing else in it is of use */
     double band, kc_percent, repeats, filter_ratio; /* other ways to write kc, ti and tf */
     const char *rule, *mode;
     rk_knobs knobs;
-    double sp_weight, pv_filter, tracking_time;
-    const char *anti_windup;
-    double scan;
-    double out_low, out_high, out_rate;
 
     rk_fit_plan fit_plan; /* of the fit command: window; kind by --kind */
 
@@ -63,6 +56,12 @@ typedef struct job {
     rk_import import;  /* how it was read */
     rk_fit fit;
 } job;
+
+/** Is a key of the loop file given as an option? */
+bool is_given(const job *j, const char *section, const char *name);
+
+/** Is any number of the model given as an option? */
+bool model_is_given(const job *j);
 
 /** Nothing said, nothing loaded. */
 job job_make(const char *command);

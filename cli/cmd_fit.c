@@ -351,12 +351,13 @@ static int lay_over(fit_job *f)
                     "--as-given: give the model: --gain, --time-constant and --dead-time, or "
                     "[model]");
     }
-    if (isnan(f->j.out0) && !f->j.is_loop_file && !rk_model_kind_integrates(m->kind)) {
+    if (!is_given(&f->j, "model", "out0") && !f->j.is_loop_file &&
+        !rk_model_kind_integrates(m->kind)) {
         m->out0 = rk_record_out(f->j.record)[0];
     }
     status = rk_validation_compute(m, f->j.record, &v, &diag);
     if (status != RK_OK) return fail_diag(&f->j, status, &diag);
-    if (isnan(f->j.pv0)) {
+    if (!is_given(&f->j, "model", "pv0")) {
         m->pv0 += v.offset;
     }
     memset(&f->j.fit, 0, sizeof f->j.fit);
@@ -368,7 +369,8 @@ static int lay_over(fit_job *f)
         "AS GIVEN: %s over %s\n\n  The model explains %.1f %% of PV's movement and leaves "
         "%.3g %s (rms)%s.\n",
         rk_model_kind_words(m->kind), f->j.loop.record_file, v.fit_percent, v.rmse,
-        f->j.loop.pv_units, isnan(f->j.pv0) ? "; its PV at rest was laid to fit best" : "");
+        f->j.loop.pv_units,
+        !is_given(&f->j, "model", "pv0") ? "; its PV at rest was laid to fit best" : "");
     return EXIT_DONE;
 }
 
@@ -466,8 +468,7 @@ static int run(job *j)
                     "--by-move is a table: leave --save, --figure, --validate out");
     }
     if (!f->as_given) {
-        if (!isnan(j->gain) || !isnan(j->tau[0]) || !isnan(j->dead_time) ||
-            !isnan(j->damping)) {
+        if (model_is_given(j)) {
             return fail(j, EXIT_USAGE,
                         "the model's numbers are what is fitted: leave them out, or "
                         "lay them over with --as-given");

@@ -536,9 +536,9 @@ static void print_settings(const search_job *s, const rk_search_result *r)
     rk_form_values v;
     rk_diag why = {RK_OK, ""};
     char ti[SHOWN_CHARS], td[SHOWN_CHARS], tf[SHOWN_CHARS];
-    const bool parallel = s->j.given.form == RK_FORM_PARALLEL;
+    const bool parallel = s->j.typed.given.form == RK_FORM_PARALLEL;
 
-    if (rk_settings_to_form(&r->settings, s->j.given.form, &v, &why) != RK_OK) {
+    if (rk_settings_to_form(&r->settings, s->j.typed.given.form, &v, &why) != RK_OK) {
         (void)printf("  %s\n", why.text);
         return;
     }

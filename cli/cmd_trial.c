@@ -58,7 +58,7 @@ static const struct argp_option options[] = {
     {"for", OPT_FOR, "TIME", 0, "how long to run (default: long enough to settle)", 8},
     {"band", OPT_BAND, "PERCENT", 0, "settling band (default 2)", 8},
     {"case", OPT_CASE, "NAME: KEY=VALUE ...", 0,
-     "another case beside the first, or another loop file; keys: " CASE_KEYS "=OUT", 8},
+     "another case beside the first, or another loop file; keys: " CASE_KEYS, 8},
     {"overlay", OPT_OVERLAY, "RECORD.csv", 0, "lay a recorded curve over it in the figure", 9},
     {"curves", OPT_CURVES, "FILE.csv", 0, "write every curve", 9},
     {0},

@@ -130,8 +130,9 @@ static void fill_row(const tune_job *job_, int at, row_cells cells)
     double values[COLUMNS];
     int i;
 
-    values_of(t, &job_->measures[at], j->given.form, values);
-    values[TI] = j->given.form == RK_FORM_PARALLEL ? values[TI] * unit : values[TI] / unit;
+    values_of(t, &job_->measures[at], j->typed.given.form, values);
+    values[TI] =
+        j->typed.given.form == RK_FORM_PARALLEL ? values[TI] * unit : values[TI] / unit;
     values[TD] /= unit;
     values[SETTLING] /= unit;
     values[LOAD_IAE] /= unit;
@@ -147,7 +148,7 @@ static void fill_row(const tune_job *job_, int at, row_cells cells)
 
 static void fill_header(const job *j, row_cells cells)
 {
-    const bool parallel = j->given.form == RK_FORM_PARALLEL;
+    const bool parallel = j->typed.given.form == RK_FORM_PARALLEL;
     const char *const time = j->minutes ? "min" : "s";
 
     (void)snprintf(cells[RULE], SHOWN_CHARS, "rule");
@@ -217,7 +218,7 @@ static void print_tunings(const tune_job *t)
         out += !t->list[i].in_range;
     }
     describe_model(j, process, sizeof process);
-    (void)printf("%s form, for %s\n\n", rk_form_to_text(j->given.form), process);
+    (void)printf("%s form, for %s\n\n", rk_form_to_text(j->typed.given.form), process);
     print_table(t);
     (void)printf(
         "\n  over, settled, travel: setpoint step of 1 %s, OUT unlimited; load IAE in %s %s "
@@ -429,7 +430,8 @@ static int run_speeds(tune_job *t)
 
         return print_json(
             &t->j, text,
-            rk_json_tune(t->list, t->measures, t->count, t->j.given.form, text, &diag), &diag);
+            rk_json_tune(t->list, t->measures, t->count, t->j.typed.given.form, text, &diag),
+            &diag);
     }
     print_speeds(t);
     if (t->j.figure == NULL) return EXIT_DONE;
@@ -534,7 +536,8 @@ static int print(tune_job *t)
     }
     text = rk_text_create();
     return print_json(
-        &t->j, text, rk_json_tune(t->list, t->measures, t->count, t->j.given.form, text, &diag),
+        &t->j, text,
+        rk_json_tune(t->list, t->measures, t->count, t->j.typed.given.form, text, &diag),
         &diag);
 }
 

@@ -17,13 +17,9 @@ job job_make(const char *command)
 
     memset(&made, 0, sizeof made);
     made.command = command;
-    made.gain = made.tau[0] = made.tau[1] = made.damping = made.dead_time = made.out0 =
-        made.pv0 = none;
-    made.given = rk_given_settings_make();
+    made.typed = rk_design_make();
     made.knobs = rk_knobs_make();
     made.band = made.kc_percent = made.repeats = made.filter_ratio = none;
-    made.sp_weight = made.pv_filter = made.tracking_time = made.scan = none;
-    made.out_low = made.out_high = made.out_rate = none;
     made.loop = rk_design_make();
     made.fit_plan = rk_fit_plan_make();
     made.fit_plan.any_kind = strcmp(command, "fit") == 0;
@@ -93,27 +89,49 @@ static int load_input(job *j)
     return fail(j, EXIT_USAGE, "'%s': give a loop file (.loop) or a record (.csv)", j->input);
 }
 
-static int lay_columns(job *j)
+bool is_given(const job *j, const char *section, const char *name)
 {
-    const struct {
-        const char *given;
-        char *to;
-    } columns[] = {{j->time_column, j->loop.time_column},
-                   {j->out_column, j->loop.out_column},
-                   {j->pv_column, j->loop.pv_column},
-                   {j->quality_column, j->loop.quality_column}};
+    const size_t place = rk_key_place(section, name);
+
+    return place < rk_key_count() && j->option[place] != NULL;
+}
+
+/* Numbers that make one model, or one controller: given, they replace the file's together. */
+static const char *const model_numbers[] = {"gain", "time-constant", "damping", "dead-time",
+                                            NULL};
+static const char *const settings_numbers[] = {"kc", "ti", "td", "tf", "kp", "ki", "kd", NULL};
+
+static bool any_given(const job *j, const char *section, const char *const *names)
+{
+    for (; *names != NULL; names++) {
+        if (is_given(j, section, *names)) return true;
+    }
+    return false;
+}
+
+bool model_is_given(const job *j)
+{
+    return any_given(j, "model", model_numbers);
+}
+
+/* The options that are keys, over what the file says. How settings are typed says nothing of
+   the file's. */
+static int lay_keys(job *j)
+{
+    const bool settings = any_given(j, "settings", settings_numbers);
+    rk_diag diag;
     size_t i;
 
-    for (i = 0; i < sizeof columns / sizeof columns[0]; i++) {
-        if (columns[i].given == NULL) continue;
-        if (strlen(columns[i].given) >= RK_NAME_CHARS) {
-            return fail(j, EXIT_USAGE, "column '%.40s...': the name is too long",
-                        columns[i].given);
-        }
-        copy(columns[i].to, RK_NAME_CHARS, columns[i].given);
+    if (settings) {
+        j->loop.given = rk_given_settings_make();
     }
-    if (j->time_unit > 0) {
-        j->loop.record_time_unit = j->time_unit;
+    for (i = 0; i < rk_key_count(); i++) {
+        const rk_key *key = rk_key_at(i);
+
+        if (j->option[i] == NULL || (!settings && strcmp(key->name, "form") == 0)) continue;
+        if (rk_design_set(&j->loop, key->section, key->name, j->option[i], &diag) != RK_OK) {
+            return fail(j, EXIT_USAGE, "--%s: %s", key->name, diag.text);
+        }
     }
     return EXIT_DONE;
 }
@@ -123,41 +141,17 @@ static int lay_columns(job *j)
 static int lay_model(job *j)
 {
     rk_diag diag = {RK_OK, ""};
-    rk_model *m = &j->loop.model;
+    const rk_model *m = &j->loop.model;
+    const bool has_times = rk_model_kind_times(m->kind) > 0;
 
-    const bool automatic = j->kind == NULL || strcasecmp(j->kind, "auto") == 0;
-
-    if (!automatic && rk_model_kind_from_text(j->kind, &m->kind, &diag) != RK_OK) {
-        return fail(j, EXIT_USAGE, "--kind: %s", diag.text);
-    }
-    j->fit_plan.any_kind = j->fit_plan.any_kind && automatic;
-    j->fit_plan.kind = j->loop.model.kind;
-    if (!isnan(j->out0)) {
-        m->out0 = j->out0;
-    }
-    if (!isnan(j->pv0)) {
-        m->pv0 = j->pv0;
-    }
-    if (isnan(j->gain) && isnan(j->tau[0]) && isnan(j->damping) && isnan(j->dead_time)) {
-        return EXIT_DONE;
-    }
-    if (!j->loop.has_model && (isnan(j->gain) || isnan(j->dead_time) ||
-                               (rk_model_kind_times(m->kind) > 0 && isnan(j->tau[0])))) {
+    j->fit_plan.any_kind = j->fit_plan.any_kind && !is_given(j, "model", "kind");
+    j->fit_plan.kind = m->kind;
+    if (!model_is_given(j)) return EXIT_DONE;
+    if (!j->loop.has_model &&
+        (!is_given(j, "model", "gain") || !is_given(j, "model", "dead-time") ||
+         (has_times && !is_given(j, "model", "time-constant")))) {
         return fail(j, EXIT_USAGE, "a model needs all of --gain, %s--dead-time",
-                    rk_model_kind_times(m->kind) > 0 ? "--time-constant and " : "");
-    }
-    if (!isnan(j->gain)) {
-        m->gain = j->gain;
-    }
-    if (!isnan(j->tau[0])) {
-        m->time_constant[0] = j->tau[0];
-        m->time_constant[1] = isnan(j->tau[1]) ? 0.0 : j->tau[1];
-    }
-    if (!isnan(j->damping)) {
-        m->damping = j->damping;
-    }
-    if (!isnan(j->dead_time)) {
-        m->dead_time = j->dead_time;
+                    has_times ? "--time-constant and " : "");
     }
     j->loop.has_model = true;
     j->loop.gain95[0] = j->loop.tau95[0][0] = j->loop.dead_time95[0] = nan("");
@@ -185,18 +179,19 @@ static int find_sign(const job *j, double *sign)
 /* kc, ti and tf from the other ways to write them. */
 static int convert_given(job *j)
 {
-    const rk_design *d = &j->loop;
+    rk_design *d = &j->loop;
+    const rk_given_settings *typed = &j->typed.given;
     const bool of_span = !isnan(j->band) || !isnan(j->kc_percent);
     double sign;
     int status;
 
-    if (of_span && (!isnan(j->given.kc) || (!isnan(j->band) && !isnan(j->kc_percent)))) {
+    if (of_span && (!isnan(typed->kc) || (!isnan(j->band) && !isnan(j->kc_percent)))) {
         return fail(j, EXIT_USAGE, "give one of --kc, --band and --kc-percent");
     }
-    if (!isnan(j->repeats) && !isnan(j->given.ti)) {
+    if (!isnan(j->repeats) && !isnan(typed->ti)) {
         return fail(j, EXIT_USAGE, "give --ti or --repeats, not both");
     }
-    if (!isnan(j->filter_ratio) && !isnan(j->given.tf)) {
+    if (!isnan(j->filter_ratio) && !isnan(typed->tf)) {
         return fail(j, EXIT_USAGE, "give --tf or --tf-ratio, not both");
     }
     if (of_span && (isnan(d->pv_low) || isnan(d->out_low))) {
@@ -209,81 +204,70 @@ static int convert_given(job *j)
             return fail(j, EXIT_USAGE, "--band %g: give a value above 0", j->band);
         status = find_sign(j, &sign);
         if (status != EXIT_DONE) return status;
-        j->given.kc =
+        d->given.kc =
             sign * 100.0 / j->band * (d->out_high - d->out_low) / (d->pv_high - d->pv_low);
     }
     if (!isnan(j->kc_percent)) {
-        j->given.kc = j->kc_percent * (d->out_high - d->out_low) / (d->pv_high - d->pv_low);
+        d->given.kc = j->kc_percent * (d->out_high - d->out_low) / (d->pv_high - d->pv_low);
     }
     if (!isnan(j->repeats)) {
         if (!(j->repeats > 0)) {
             return fail(j, EXIT_USAGE, "--repeats %g: give a value above 0", j->repeats);
         }
-        j->given.ti = 60.0 / j->repeats;
+        d->given.ti = 60.0 / j->repeats;
     }
     if (!isnan(j->filter_ratio)) {
-        if (!(j->filter_ratio > 0) || isnan(j->given.td)) {
+        if (!(j->filter_ratio > 0) || isnan(typed->td)) {
             return fail(j, EXIT_USAGE, "--tf-ratio: give a value above 0, and --td");
         }
-        j->given.tf = j->given.td / j->filter_ratio;
+        d->given.tf = typed->td / j->filter_ratio;
     }
+    return EXIT_DONE;
+}
+
+/* Settings in whatever way they were typed; none: the file's stay. */
+static int take_given(job *j)
+{
+    const bool other_ways = !isnan(j->band) || !isnan(j->kc_percent) || !isnan(j->repeats) ||
+                            !isnan(j->filter_ratio);
+    const bool typed = any_given(j, "settings", settings_numbers) || other_ways;
+    rk_diag diag = {RK_OK, ""};
+
+    if (!typed) {
+        /* Of tune and search it is the form of what they print. */
+        if (strcmp(j->command, "tune") == 0 || strcmp(j->command, "search") == 0)
+            return EXIT_DONE;
+        if (j->typed.given.form == RK_FORM_IDEAL) return EXIT_DONE;
+        return fail(j, EXIT_USAGE, "--form says how settings are typed: give them too");
+    }
+    if (!any_given(j, "settings", settings_numbers)) {
+        j->loop.given = rk_given_settings_make();
+    }
+    if (convert_given(j) != EXIT_DONE) return EXIT_USAGE;
+    if (j->rule != NULL) {
+        return fail(j, EXIT_USAGE, "give either --rule or the settings themselves, not both");
+    }
+    if (rk_settings_from_given(&j->loop.given, "--", &j->loop.settings, &diag) != RK_OK) {
+        return fail(j, EXIT_USAGE, "%s", diag.text);
+    }
+    j->loop.has_settings = true;
+    j->loop.rule[0] = '\0';
     return EXIT_DONE;
 }
 
 static int lay_settings(job *j)
 {
-    rk_settings *s = &j->loop.settings;
-    rk_diag diag = {RK_OK, ""};
-    const bool tuning = strcmp(j->command, "tune") == 0;
-    const bool form_alone = j->given.form != RK_FORM_IDEAL && !rk_given_settings_any(&j->given);
-
-    if (convert_given(j) != EXIT_DONE) return EXIT_USAGE;
+    if (take_given(j) != EXIT_DONE) return EXIT_USAGE;
     if (isnan(j->knobs.ultimate_gain) && isnan(j->knobs.ultimate_period)) {
         j->knobs.ultimate_gain = j->loop.ultimate_gain;
         j->knobs.ultimate_period = j->loop.ultimate_period;
     }
-    if (rk_given_settings_any(&j->given)) {
-        if (j->rule != NULL) {
-            return fail(j, EXIT_USAGE,
-                        "give either --rule or the settings themselves, not both");
-        }
-        if (rk_settings_from_given(&j->given, "--", s, &diag) != RK_OK) {
-            return fail(j, EXIT_USAGE, "%s", diag.text);
-        }
-        j->loop.has_settings = true;
-        j->loop.rule[0] = '\0';
-    } else if (form_alone && !tuning) {
-        return fail(j, EXIT_USAGE, "--form says how settings are typed: give them too");
-    }
-    if (!isnan(j->knobs.lambda) && j->rule == NULL && !tuning) {
+    if (!isnan(j->knobs.lambda) && j->rule == NULL && strcmp(j->command, "tune") != 0) {
         return fail(j, EXIT_USAGE, "--lambda goes with --rule: give one");
     }
-    if (!isnan(j->sp_weight)) {
-        s->sp_weight = j->sp_weight;
-    }
-    if (!isnan(j->pv_filter)) {
-        s->pv_filter = j->pv_filter;
-    }
-    if (!(s->pv_filter >= 0)) {
-        return fail(j, EXIT_USAGE, "--pv-filter %g s: give a time of 0 or more", s->pv_filter);
-    }
-    if (j->anti_windup != NULL &&
-        rk_anti_windup_from_text(j->anti_windup, &s->anti_windup, &diag) != RK_OK) {
-        return fail(j, EXIT_USAGE, "--anti-windup: %s", diag.text);
-    }
-    if (!isnan(j->tracking_time)) {
-        if (!(j->tracking_time > 0)) {
-            return fail(j, EXIT_USAGE, "--tracking-time %g s: give a time above 0",
-                        j->tracking_time);
-        }
-        if (s->anti_windup != RK_ANTI_WINDUP_BACK_CALCULATION) {
-            return fail(j, EXIT_USAGE,
-                        "--tracking-time goes with --anti-windup back-calculation");
-        }
-        s->tt = j->tracking_time;
-    }
-    if (!(s->sp_weight >= 0 && s->sp_weight <= 1)) {
-        return fail(j, EXIT_USAGE, "--sp-weight %g: give a number from 0 to 1", s->sp_weight);
+    if (is_given(j, "settings", "tracking-time") &&
+        j->loop.settings.anti_windup != RK_ANTI_WINDUP_BACK_CALCULATION) {
+        return fail(j, EXIT_USAGE, "--tracking-time goes with --anti-windup back-calculation");
     }
     return EXIT_DONE;
 }
@@ -292,18 +276,6 @@ static int lay_limits(job *j)
 {
     rk_diag diag = {RK_OK, ""};
 
-    if (!isnan(j->scan)) {
-        j->loop.ts = j->scan;
-    }
-    if (!isnan(j->out_low)) {
-        j->loop.out_low = j->out_low;
-    }
-    if (!isnan(j->out_high)) {
-        j->loop.out_high = j->out_high;
-    }
-    if (!isnan(j->out_rate)) {
-        j->loop.out_rate = j->out_rate;
-    }
     if (rk_design_check(&j->loop, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "%s", diag.text);
     }
@@ -322,7 +294,7 @@ int load(job *j)
             fail(j, EXIT_USAGE, "--json and --figure - both want standard output: give one");
     }
     if (status == EXIT_DONE) {
-        status = lay_columns(j);
+        status = lay_keys(j);
     }
     if (status == EXIT_DONE) {
         status = lay_model(j);
@@ -415,8 +387,8 @@ int need_model(job *j)
     rk_status status;
     int result;
 
-    if (j->loop.has_model &&
-        (j->time_column != NULL || j->out_column != NULL || j->pv_column != NULL)) {
+    if (j->loop.has_model && (is_given(j, "record", "time") || is_given(j, "record", "out") ||
+                              is_given(j, "record", "pv"))) {
         return fail(j, EXIT_USAGE,
                     "--time, --out and --pv name a record's columns, but the model is "
                     "given and no record is read");

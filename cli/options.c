@@ -1,32 +1,17 @@
 /* SPDX-License-Identifier: MIT */
+#include <ctype.h>
 #include <math.h>
 #include <string.h>
+#include <strings.h>
 
 #include "cli.h"
 
-/* Keys of the options that have no letter. */
+enum { OPTION_CHARS = 32, HELP_CHARS = 320 };
+
+/* Keys of the options that have no letter; an option that is a key of the loop file has
+   OPT_KEYS and the key's place. */
 enum {
-    OPT_TIME = 0x1000,
-    OPT_OUT,
-    OPT_PV,
-    OPT_QUALITY,
-    OPT_TIME_UNIT,
-    OPT_KIND,
-    OPT_GAIN,
-    OPT_TAU,
-    OPT_DAMPING,
-    OPT_DEAD_TIME,
-    OPT_OUT0,
-    OPT_PV0,
-    OPT_FORM,
-    OPT_KC,
-    OPT_TI,
-    OPT_TD,
-    OPT_TF,
-    OPT_KP,
-    OPT_KI,
-    OPT_KD,
-    OPT_RULE,
+    OPT_RULE = 0x1000,
     OPT_LAMBDA,
     OPT_MODE,
     OPT_OMEGA,
@@ -37,18 +22,11 @@ enum {
     OPT_KC_PERCENT,
     OPT_REPEATS,
     OPT_FILTER_RATIO,
-    OPT_SP_WEIGHT,
-    OPT_ANTI_WINDUP,
-    OPT_TRACKING_TIME,
-    OPT_PV_FILTER,
-    OPT_SCAN,
-    OPT_OUT_LOW,
-    OPT_OUT_HIGH,
-    OPT_OUT_RATE,
     OPT_JSON,
     OPT_MINUTES,
     OPT_FIGURE,
     OPT_SAVE,
+    OPT_KEYS = 0x2000,
 };
 
 void take_number(struct argp_state *state, const char *option, const char *arg, double *value)
@@ -63,21 +41,6 @@ void take_time(struct argp_state *state, const char *option, const char *arg, do
     if (rk_time_parse(arg, strlen(arg), seconds)) return;
     argp_failure(state, EXIT_USAGE, 0,
                  "--%s: '%s' is not a time; give seconds, or 200ms, 2s, 5min, 1h", option, arg);
-}
-
-/* One time, or two with a comma between. */
-static void take_times(struct argp_state *state, const char *option, const char *arg,
-                       double *seconds)
-{
-    const char *comma = strchr(arg, ',');
-
-    if (comma == NULL) {
-        take_time(state, option, arg, &seconds[0]);
-    } else if (!rk_time_parse(arg, (size_t)(comma - arg), &seconds[0]) ||
-               !rk_time_parse(comma + 1, strlen(comma + 1), &seconds[1])) {
-        argp_failure(state, EXIT_USAGE, 0,
-                     "--%s: '%s' is not one time, nor two such as 160s,62s", option, arg);
-    }
 }
 
 error_t parse_common(int key, char *arg, struct argp_state *state)
@@ -103,85 +66,50 @@ error_t parse_common(int key, char *arg, struct argp_state *state)
     }
 }
 
-int run_command(const struct argp *argp, int argc, char **argv, job *j, int (*run)(job *j))
+/* The job is the input of a group's own groups too. */
+static void hand_on(struct argp_state *state)
 {
-    static char name[64];
-    int status = EXIT_USAGE;
-
-    (void)snprintf(name, sizeof name, "redkettle %s", argv[0]);
-    argv[0] = name;
-    argp_err_exit_status = EXIT_USAGE;
-    j->argp = argp;
-    if (argp_parse(argp, argc, argv, j->in_order ? ARGP_IN_ORDER : 0, NULL, j) == 0) {
-        status = run(j);
+    if (state->child_inputs != NULL) {
+        state->child_inputs[0] = state->input;
     }
-    job_free(j);
-    return status;
 }
 
-static error_t parse_column(int key, char *arg, struct argp_state *state)
+/* The option of a key: [out] and [pv] have names in common, so that theirs begin with the
+ * section. */
+static const char *option_name(const rk_key *key, char name[OPTION_CHARS])
+{
+    const bool shared = strcmp(key->section, "out") == 0 || strcmp(key->section, "pv") == 0;
+
+    (void)snprintf(name, OPTION_CHARS, "%s%s%s", shared ? key->section : "", shared ? "-" : "",
+                   key->name);
+    return name;
+}
+
+/* A key's value is looked at here and laid over the file's when that is read. */
+static error_t parse_key(int option, char *arg, struct argp_state *state)
 {
     job *j = state->input;
+    const rk_key *key = option >= OPT_KEYS ? rk_key_at((size_t)(option - OPT_KEYS)) : NULL;
+    char name[OPTION_CHARS];
+    rk_diag diag;
+    size_t own;
 
-    switch (key) {
-    case OPT_TIME:
-        j->time_column = arg;
+    if (option == ARGP_KEY_INIT) {
+        hand_on(state);
         return 0;
-    case OPT_OUT:
-        j->out_column = arg;
-        return 0;
-    case OPT_PV:
-        j->pv_column = arg;
-        return 0;
-    case OPT_QUALITY:
-        j->quality_column = arg;
-        return 0;
-    case OPT_TIME_UNIT:
-        if (rk_time_unit_parse(arg, &j->time_unit)) return 0;
-        argp_failure(state, EXIT_USAGE, 0, "--time-unit: '%s': give ms, s, min or h", arg);
-        return 0;
-    default:
-        return ARGP_ERR_UNKNOWN;
     }
-}
-
-static error_t parse_model(int key, char *arg, struct argp_state *state)
-{
-    job *j = state->input;
-
-    switch (key) {
-    case OPT_KIND:
-        j->kind = arg;
+    if (key == NULL) return ARGP_ERR_UNKNOWN;
+    if (strcmp(key->name, "kind") == 0 && strcasecmp(arg, "auto") == 0) return 0;
+    if (rk_design_set(&j->typed, key->section, key->name, arg, &diag) == RK_OK) {
+        j->option[option - OPT_KEYS] = arg;
         return 0;
-    case OPT_GAIN:
-        take_number(state, "gain", arg, &j->gain);
-        return 0;
-    case OPT_TAU:
-        take_times(state, "time-constant", arg, j->tau);
-        return 0;
-    case OPT_DAMPING:
-        take_number(state, "damping", arg, &j->damping);
-        return 0;
-    case OPT_DEAD_TIME:
-        take_time(state, "dead-time", arg, &j->dead_time);
-        return 0;
-    case OPT_OUT0:
-        take_number(state, "out0", arg, &j->out0);
-        return 0;
-    case OPT_PV0:
-        take_number(state, "pv0", arg, &j->pv0);
-        return 0;
-    default:
-        return ARGP_ERR_UNKNOWN;
     }
-}
-
-static void take_form(struct argp_state *state, const char *arg, job *j)
-{
-    rk_diag diag = {RK_OK, ""};
-
-    if (rk_form_from_text(arg, &j->given.form, &diag) == RK_OK) return;
-    argp_failure(state, EXIT_USAGE, 0, "--form: %s", diag.text);
+    /* "gain 'x' is not a number" becomes "--gain 'x' is not a number". */
+    own = strlen(key->name);
+    own = strncmp(diag.text, key->name, own) == 0 ? own : 0;
+    argp_failure(state, EXIT_USAGE, 0, "--%s%s%s", option_name(key, name), own > 0 ? "" : ": ",
+                 diag.text + own);
+    return 0;
 }
 
 static error_t parse_settings(int key, char *arg, struct argp_state *state)
@@ -189,29 +117,8 @@ static error_t parse_settings(int key, char *arg, struct argp_state *state)
     job *j = state->input;
 
     switch (key) {
-    case OPT_FORM:
-        take_form(state, arg, j);
-        return 0;
-    case OPT_KC:
-        take_number(state, "kc", arg, &j->given.kc);
-        return 0;
-    case OPT_TI:
-        take_time(state, "ti", arg, &j->given.ti);
-        return 0;
-    case OPT_TD:
-        take_time(state, "td", arg, &j->given.td);
-        return 0;
-    case OPT_TF:
-        take_time(state, "tf", arg, &j->given.tf);
-        return 0;
-    case OPT_KP:
-        take_number(state, "kp", arg, &j->given.kp);
-        return 0;
-    case OPT_KI:
-        take_number(state, "ki", arg, &j->given.ki);
-        return 0;
-    case OPT_KD:
-        take_number(state, "kd", arg, &j->given.kd);
+    case ARGP_KEY_INIT:
+        hand_on(state);
         return 0;
     case OPT_RULE:
         j->rule = arg;
@@ -248,18 +155,6 @@ static error_t parse_settings(int key, char *arg, struct argp_state *state)
     case OPT_FILTER_RATIO:
         take_number(state, "tf-ratio", arg, &j->filter_ratio);
         return 0;
-    case OPT_SP_WEIGHT:
-        take_number(state, "sp-weight", arg, &j->sp_weight);
-        return 0;
-    case OPT_ANTI_WINDUP:
-        j->anti_windup = arg;
-        return 0;
-    case OPT_PV_FILTER:
-        take_time(state, "pv-filter", arg, &j->pv_filter);
-        return 0;
-    case OPT_TRACKING_TIME:
-        take_time(state, "tracking-time", arg, &j->tracking_time);
-        return 0;
     default:
         return ARGP_ERR_UNKNOWN;
     }
@@ -270,18 +165,6 @@ static error_t parse_other(int key, char *arg, struct argp_state *state)
     job *j = state->input;
 
     switch (key) {
-    case OPT_SCAN:
-        take_time(state, "scan", arg, &j->scan);
-        return 0;
-    case OPT_OUT_LOW:
-        take_number(state, "out-low", arg, &j->out_low);
-        return 0;
-    case OPT_OUT_HIGH:
-        take_number(state, "out-high", arg, &j->out_high);
-        return 0;
-    case OPT_OUT_RATE:
-        take_number(state, "out-rate", arg, &j->out_rate);
-        return 0;
     case OPT_JSON:
         j->json = true;
         return 0;
@@ -299,34 +182,7 @@ static error_t parse_other(int key, char *arg, struct argp_state *state)
     }
 }
 
-static const struct argp_option column_list[] = {
-    {"time", OPT_TIME, "COLUMN", 0,
-     "the record's time column, by name or number (default: by the usual names)", 1},
-    {"out", OPT_OUT, "COLUMN", 0, "its OUT column", 1},
-    {"pv", OPT_PV, "COLUMN", 0, "its PV column", 1},
-    {"quality", OPT_QUALITY, "COLUMN", 0,
-     "its quality column, whose bad rows are dropped; none: ignore it", 1},
-    {"time-unit", OPT_TIME_UNIT, "UNIT", 0,
-     "what a number in the time column counts: ms, s, min, h (default: as its header says)", 1},
-    {0},
-};
-static const struct argp_option kind_list[] = {
-    {"kind", OPT_KIND, "KIND", 0, "model kind: fopdt, sopdt, sopdt-osc, ipdt, ipdt-lag", 2},
-    {0},
-};
-static const struct argp_option model_list[] = {
-    {"kind", OPT_KIND, "KIND", 0, "model kind: fopdt, sopdt, sopdt-osc, ipdt, ipdt-lag", 2},
-    {"gain", OPT_GAIN, "K", 0,
-     "process gain, pv units per out unit; an integrator's per second too", 2},
-    {"time-constant", OPT_TAU, "TIME[,TIME]", 0, "time constant, or two", 2},
-    {"damping", OPT_DAMPING, "Z", 0, "damping of sopdt-osc, 0 to 1", 2},
-    {"dead-time", OPT_DEAD_TIME, "TIME", 0, "dead time", 2},
-    {"out0", OPT_OUT0, "OUT", 0, "operating point: OUT", 2},
-    {"pv0", OPT_PV0, "PV", 0, "operating point: the PV that OUT holds", 2},
-    {0},
-};
 static const struct argp_option tuning_list[] = {
-    {"form", OPT_FORM, "FORM", 0, "controller form: ideal (default), series or parallel", 3},
     {"rule", OPT_RULE, "NAME", 0,
      "settings by a rule: all, simple, lambda, lambda-improved, simc, pole-placement, amigo, "
      "zn-reaction, zn-ultimate, tyreus-luyben, cohen-coon, chr-setpoint-0, chr-setpoint-20, "
@@ -349,40 +205,13 @@ static const struct argp_option tuning_list[] = {
      3},
     {0},
 };
-static const struct argp_option settings_list[] = {
-    {"kc", OPT_KC, "KC", 0, "controller gain, out units per pv unit", 3},
+static const struct argp_option other_ways_list[] = {
     {"band", OPT_BAND, "PERCENT", 0,
-     "or as proportional band, percent of PV's range for OUT's whole range", 3},
-    {"kc-percent", OPT_KC_PERCENT, "KC", 0, "or as gain in percent of span on both sides", 3},
-    {"repeats", OPT_REPEATS, "PER MINUTE", 0, "integral action as repeats per minute", 3},
-    {"tf-ratio", OPT_FILTER_RATIO, "N", 0, "derivative filter time as td / N", 3},
-    {"ti", OPT_TI, "TIME", 0, "integral time; left out: no integral action", 3},
-    {"td", OPT_TD, "TIME", 0, "derivative time", 3},
-    {"tf", OPT_TF, "TIME", 0, "derivative filter time", 3},
-    {"kp", OPT_KP, "KP", 0, "parallel form: proportional gain", 3},
-    {"ki", OPT_KI, "KI", 0, "parallel form: integral gain, per second", 3},
-    {"kd", OPT_KD, "KD", 0, "parallel form: derivative gain, seconds", 3},
-    {"sp-weight", OPT_SP_WEIGHT, "B", 0, "setpoint weight, 0 to 1 (default 1)", 3},
-    {"pv-filter", OPT_PV_FILTER, "TIME", 0, "first-order filter on PV before the controller",
-     3},
-    {0},
-};
-static const struct argp_option windup_list[] = {
-    {"anti-windup", OPT_ANTI_WINDUP, "WAY", 0,
-     "none, conditional or back-calculation (default)", 3},
-    {"tracking-time", OPT_TRACKING_TIME, "TIME", 0,
-     "of back-calculation (default: ti; with derivative sqrt(ti td))", 3},
-    {0},
-};
-static const struct argp_option scan_list[] = {
-    {"scan", OPT_SCAN, "TIME", 0, "scan interval", 4},
-    {0},
-};
-static const struct argp_option limit_list[] = {
-    {"out-low", OPT_OUT_LOW, "OUT", 0, "lowest output", 4},
-    {"out-high", OPT_OUT_HIGH, "OUT", 0, "highest output", 4},
-    {"out-rate", OPT_OUT_RATE, "RATE", 0, "fastest change of the output, out units per second",
-     4},
+     "controller gain as proportional band: percent of PV's range for OUT's whole range", 3},
+    {"kc-percent", OPT_KC_PERCENT, "NUMBER", 0,
+     "controller gain in percent of span on both sides", 3},
+    {"repeats", OPT_REPEATS, "NUMBER", 0, "integral action as repeats per minute", 3},
+    {"tf-ratio", OPT_FILTER_RATIO, "NUMBER", 0, "derivative filter time as td / NUMBER", 3},
     {0},
 };
 static const struct argp_option output_list[] = {
@@ -399,14 +228,151 @@ static const struct argp_option save_list[] = {
     {0},
 };
 
-const struct argp column_options = {.options = column_list, .parser = parse_column};
-const struct argp kind_option = {.options = kind_list, .parser = parse_model};
-const struct argp model_options = {.options = model_list, .parser = parse_model};
-const struct argp tuning_options = {.options = tuning_list, .parser = parse_settings};
-const struct argp settings_options = {.options = settings_list, .parser = parse_settings};
-const struct argp windup_options = {.options = windup_list, .parser = parse_settings};
-const struct argp scan_options = {.options = scan_list, .parser = parse_other};
-const struct argp limit_options = {.options = limit_list, .parser = parse_other};
+/* The options that are keys, in groups: a section, and the keys of it, or all but some of them.
+ */
+enum { GROUP_MOST = 24 };
+
+static const struct group {
+    const char *section;
+    const char *names[GROUP_MOST]; /* none: all of the section */
+    const char *but[GROUP_MOST];
+} groups[] = {
+    {"record", {"time", "out", "pv", "quality", "time-unit"}, {NULL}},
+    {"model", {"kind"}, {NULL}},
+    {"model", {"kind", "gain", "time-constant", "damping", "dead-time", "out0", "pv0"}, {NULL}},
+    {"settings", {"form"}, {NULL}},
+    {"settings", {NULL}, {"rule", "lambda", "form", "anti-windup", "tracking-time"}},
+    {"settings", {"anti-windup", "tracking-time"}, {NULL}},
+    {"loop", {"scan"}, {NULL}},
+    {"out", {"low", "high", "rate"}, {NULL}},
+};
+
+enum {
+    COLUMNS,
+    KIND,
+    MODEL,
+    FORM,
+    SETTINGS,
+    WINDUP,
+    SCAN,
+    LIMITS,
+    GROUPS = sizeof groups / sizeof groups[0]
+};
+
+/* Made from the table of keys before a command line is read. */
+static struct argp_option key_lists[GROUPS][GROUP_MOST + 1];
+static char option_names[JOB_KEYS_MAX][OPTION_CHARS], option_helps[JOB_KEYS_MAX][HELP_CHARS];
+
+static bool is_listed(const char *const *list, const char *name)
+{
+    for (; *list != NULL; list++) {
+        if (strcmp(*list, name) == 0) return true;
+    }
+    return false;
+}
+
+static bool says_something(const char *otherwise)
+{
+    static const char *const nothing[] = {"none", "needed", "needed, but for ipdt", "not known",
+                                          NULL};
+
+    return !is_listed(nothing, otherwise);
+}
+
+/* "Controller gain." as options are explained: "controller gain (a number that is ...)". */
+static const char *option_help(const rk_key *key, char help[HELP_CHARS])
+{
+    rk_text *text = rk_text_create();
+    const int sentence = (int)strlen(key->help) - 1;
+    const bool name_first =
+        strncmp(key->help, "PV", 2) == 0 || strncmp(key->help, "OUT", 3) == 0;
+    const bool has_default = says_something(key->otherwise);
+
+    if (key->type != RK_KEY_TEXT) {
+        rk_key_describe(key, text);
+    }
+    if (has_default) {
+        rk_text_add(text, "%sdefault: %s", rk_text_length(text) > 0 ? "; " : "",
+                    key->otherwise);
+    }
+    if (rk_text_check(text, NULL) == RK_OK) {
+        (void)snprintf(help, HELP_CHARS, "%.*s (%s)", sentence, key->help, rk_text_chars(text));
+    }
+    if (!name_first) {
+        help[0] = (char)tolower((unsigned char)help[0]);
+    }
+    rk_text_free(text);
+    return help;
+}
+
+static const char *argument_name(const rk_key *key)
+{
+    static const char *const names[] = {"TEXT",        "WORD",     "NUMBER",   "TIME",
+                                        "TIME[,TIME]", "LOW,HIGH", "LOW,HIGH", "AT,LENGTH",
+                                        "LIST",        "UNIT"};
+
+    return strcmp(key->section, "record") == 0 && key->type == RK_KEY_TEXT ? "COLUMN"
+                                                                           : names[key->type];
+}
+
+static void make_list(const struct group *group, struct argp_option *list)
+{
+    size_t i;
+
+    for (i = 0; i < rk_key_count(); i++) {
+        const rk_key *key = rk_key_at(i);
+
+        if (strcmp(key->section, group->section) != 0) continue;
+        if (group->names[0] != NULL && !is_listed(group->names, key->name)) continue;
+        if (is_listed(group->but, key->name)) continue;
+        *list++ = (struct argp_option){.name = option_name(key, option_names[i]),
+                                       .key = OPT_KEYS + (int)i,
+                                       .arg = argument_name(key),
+                                       .doc = option_help(key, option_helps[i])};
+    }
+}
+
+static void make_lists(void)
+{
+    size_t i;
+
+    for (i = 0; i < GROUPS; i++) {
+        make_list(&groups[i], key_lists[i]);
+    }
+}
+
+static const struct argp form_option = {.options = key_lists[FORM], .parser = parse_key};
+static const struct argp other_ways = {.options = other_ways_list, .parser = parse_settings};
+static const struct argp_child form_child[] = {{&form_option, 0, NULL, 0}, {0}};
+static const struct argp_child other_ways_child[] = {{&other_ways, 0, NULL, 0}, {0}};
+
+const struct argp column_options = {.options = key_lists[COLUMNS], .parser = parse_key};
+const struct argp kind_option = {.options = key_lists[KIND], .parser = parse_key};
+const struct argp model_options = {.options = key_lists[MODEL], .parser = parse_key};
+const struct argp tuning_options = {
+    .options = tuning_list, .parser = parse_settings, .children = form_child};
+const struct argp settings_options = {
+    .options = key_lists[SETTINGS], .parser = parse_key, .children = other_ways_child};
+const struct argp windup_options = {.options = key_lists[WINDUP], .parser = parse_key};
+const struct argp scan_options = {.options = key_lists[SCAN], .parser = parse_key};
+const struct argp limit_options = {.options = key_lists[LIMITS], .parser = parse_key};
 const struct argp output_options = {.options = output_list, .parser = parse_other};
 const struct argp figure_option = {.options = figure_list, .parser = parse_other};
 const struct argp save_option = {.options = save_list, .parser = parse_other};
+
+int run_command(const struct argp *argp, int argc, char **argv, job *j, int (*run)(job *j))
+{
+    static char name[64];
+    int status = EXIT_USAGE;
+
+    (void)snprintf(name, sizeof name, "redkettle %s", argv[0]);
+    argv[0] = name;
+    argp_err_exit_status = EXIT_USAGE;
+    make_lists();
+    j->argp = argp;
+    if (argp_parse(argp, argc, argv, j->in_order ? ARGP_IN_ORDER : 0, NULL, j) == 0) {
+        status = run(j);
+    }
+    job_free(j);
+    return status;
+}

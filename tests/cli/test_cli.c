@@ -646,6 +646,71 @@ START_TEST(a_closed_output_is_an_error)
 }
 END_TEST
 
+/* A row of the table of keys is all that a setting needs: each is tried with a value that it
+   refuses, so that whoever knows it complains of the value, and whoever does not of the name.
+ */
+START_TEST(every_setting_is_a_key_an_option_and_a_cases_key)
+{
+    char *dir = scratch_make(), *loop = loop_in(dir), option[64], pair[80], wanted[64];
+    outcome help = TOOL(dir, "help", "loop-file"), o;
+    size_t i, settings = 0;
+
+    ck_assert_int_eq(help.status, 0);
+    for (i = 0; i < rk_key_count(); i++) {
+        const rk_key *key = rk_key_at(i);
+
+        ck_assert_msg(strstr(help.out, key->help) != NULL, "%s", key->name);
+        if (strcmp(key->section, "settings") != 0 || key->type == RK_KEY_TEXT ||
+            strcmp(key->name, "lambda") == 0) {
+            continue; /* the rule that they came from is no setting of its own */
+        }
+        settings++;
+        (void)snprintf(option, sizeof option, "--%s=?", key->name);
+        (void)snprintf(pair, sizeof pair, "x: %s=?", key->name);
+        (void)snprintf(wanted, sizeof wanted, "'?'");
+        o = TOOL(dir, "check", loop, option);
+        ck_assert_msg(o.status == 2 && strstr(o.err, wanted) != NULL, "%s: %s", option, o.err);
+        outcome_free(&o);
+        o = TOOL(dir, "trial", loop, "--case", pair);
+        ck_assert_msg(o.status == 2 && strstr(o.err, wanted) != NULL, "%s: %s", pair, o.err);
+        outcome_free(&o);
+        (void)snprintf(pair, sizeof pair, "x: %sq=1", key->name);
+        o = TOOL(dir, "trial", loop, "--case", pair);
+        ck_assert_msg(strstr(o.err, "unknown key") != NULL, "%s: %s", pair, o.err);
+        outcome_free(&o);
+    }
+    ck_assert_uint_gt(settings, 14);
+    outcome_free(&help);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(help_explains_commands_and_slips_are_answered)
+{
+    outcome o = TOOL(NULL, "help", "check");
+
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "Usage: redkettle check"));
+    outcome_free(&o);
+    o = TOOL(NULL, "-h");
+    ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "redkettle help COMMAND"));
+    outcome_free(&o);
+    o = TOOL(NULL, "chekc");
+    ck_assert_int_eq(o.status, 2);
+    ck_assert_ptr_nonnull(strstr(o.err, "unknown command 'chekc'; did you mean check?"));
+    outcome_free(&o);
+    o = TOOL(NULL, "help", "tun");
+    ck_assert_int_eq(o.status, 2);
+    ck_assert_ptr_nonnull(strstr(o.err, "did you mean tune?"));
+    outcome_free(&o);
+    o = TOOL(NULL, "weather");
+    ck_assert_int_eq(o.status, 2);
+    ck_assert_ptr_null(strstr(o.err, "did you mean"));
+    outcome_free(&o);
+}
+END_TEST
+
 /* The words of options and files, in another case than help shows them. */
 static const char *const in_other_case[][16] = {
     {"tune", MODEL, "--mode", "pid", "--rule", "AMIGO", "--form", "Ideal"},
@@ -726,6 +791,8 @@ Suite *suite_commands(void)
     tcase_add_test(t, examples_run);
     tcase_add_test(t, a_closed_output_is_an_error);
     add_table(t, words_are_read_whatever_their_case, in_other_case);
+    tcase_add_test(t, every_setting_is_a_key_an_option_and_a_cases_key);
+    tcase_add_test(t, help_explains_commands_and_slips_are_answered);
     tcase_add_test(t,
                    the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called);
     tcase_set_tags(slow, "statistics"); /* thousands of runs: not under the sanitizers */

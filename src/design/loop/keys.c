@@ -447,6 +447,9 @@ static rk_status set_numbers(rk_design *d, const row *r, const char *value, rk_d
     if (r->key.type == RK_KEY_TRIANGLE) {
         d->triangle_numbers = count;
     }
+    if (r->key.type == RK_KEY_TIMES && count == 1) {
+        list[count++] = 0.0; /* one alone: there is no second */
+    }
     memcpy((char *)d + r->offset, list, (size_t)count * sizeof *list);
     return RK_OK;
 }
