@@ -236,6 +236,16 @@ static void rewrite(rk_text *text, const char *content, size_t length, const cha
     }
 }
 
+/* A key's value into a text that may be none: then there is no memory. */
+static rk_status get(const rk_design *loop, const char *section, const char *key,
+                     rk_text *value, rk_diag *diag)
+{
+    const rk_status status =
+        value != NULL ? rk_design_get(loop, section, key, value, diag) : RK_OK;
+
+    return status == RK_OK ? rk_text_check(value, diag) : status;
+}
+
 /* What is to be written must read back, and every key as it was meant. */
 static rk_status check_reads_back(const char *path, char *content, size_t length, rk_text *text,
                                   const char *section, const entry *entries, size_t count,
@@ -250,10 +260,7 @@ static rk_status check_reads_back(const char *path, char *content, size_t length
     for (i = 0; i < count && status == RK_OK; i++) {
         rk_text *value = rk_text_create();
 
-        status = rk_design_get(&again, section, entries[i].key, value, &inner);
-        if (status == RK_OK) {
-            status = rk_text_check(value, &inner);
-        }
+        status = get(&again, section, entries[i].key, value, &inner);
         if (status == RK_OK && strcmp(rk_text_chars(value), entries[i].value) != 0) {
             status = rk_diag_set(&inner, RK_ERR_FORMAT, "%s '%s' would read '%s'",
                                  entries[i].key, entries[i].value, rk_text_chars(value));
@@ -334,7 +341,7 @@ static rk_status save_section(const char *path, const char *section, const rk_de
                               const char *const *left_alone, rk_diag *diag)
 {
     entry entries[ENTRIES_MAX];
-    rk_text *value = rk_text_create();
+    rk_text *value = NULL;
     rk_status status = RK_OK;
     size_t count = 0, i;
 
@@ -344,10 +351,7 @@ static rk_status save_section(const char *path, const char *section, const rk_de
         if (strcmp(key->section, section) != 0 || is_in(left_alone, key->name)) continue;
         rk_text_free(value);
         value = rk_text_create();
-        status = rk_design_get(loop, section, key->name, value, diag);
-        if (status == RK_OK) {
-            status = rk_text_check(value, diag);
-        }
+        status = get(loop, section, key->name, value, diag);
         if (status == RK_OK) {
             entries[count] = (entry){.key = key->name};
             (void)snprintf(entries[count].value, sizeof entries[count].value, "%s",
