@@ -6,18 +6,21 @@ source=$1
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 
+mkdir "$work/tree"
+(cd "$source" && cp -r include src ports cli examples "$work/tree")
+
 trespass() { # FILE LINE: add the line to the file; the check must fail and name the file
-    rm -rf "$work/tree"
-    mkdir "$work/tree"
-    (cd "$source" && cp -r include src ports cli examples "$work/tree")
+    cp "$work/tree/$1" "$work/kept"
     printf '%s\n' "$2" >>"$work/tree/$1"
     if "$source/tools/check_layers.sh" "$work/tree" >"$work/log"; then
         echo "not caught: '$2' in $1"
         exit 1
     fi
     grep -q "$1" "$work/log" || { echo "'$2' is caught, but $1 is not named"; exit 1; }
+    cp "$work/kept" "$work/tree/$1"
 }
 
+"$source/tools/check_layers.sh" "$work/tree"
 trespass src/device/pid.c '#include <redkettle/design/loop/model.h>'
 trespass src/device/pid.c '#include <math.h>'
 trespass include/redkettle/device/pid.h '#include <stdio.h>'
