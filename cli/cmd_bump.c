@@ -7,7 +7,6 @@
 #include "clock.h"
 #include "relay_test.h"
 #include "show.h"
-#include "sim_port.h"
 
 enum {
     OPT_MOVE = 0x6000,
@@ -36,7 +35,7 @@ typedef struct bump_job {
     bool back, doublet, force, real_time;
     const char *record;
 
-    sim_port *port;
+    rk_sim_plant *port;
     rk_bump *bump;
     rk_record_log *log;
     size_t rows;
@@ -264,9 +263,9 @@ static int set_up(bump_job *b)
     rk_status status;
 
     if (plant != EXIT_DONE) return plant;
-    status = sim_port_create(&b->j.loop, &b->port, &diag);
+    status = rk_sim_plant_create(&b->j.loop, &b->port, &diag);
     if (status != RK_OK) return fail_diag(&b->j, status, &diag);
-    seam = sim_port_seam(b->port);
+    seam = rk_sim_plant_port(b->port);
     status = rk_bump_create(&b->plan, &seam, &b->bump, &diag);
     if (status == RK_ERR_RANGE) return fail(&b->j, EXIT_USAGE, "%s", diag.text);
     if (status == RK_OK) {
@@ -354,7 +353,7 @@ static void run_test(bump_job *b)
         }
         stranded += rk_bump_get_state(b->bump) == RK_BUMP_STRANDED ? ts : 0.0;
         scans++;
-        sim_port_advance(b->port);
+        rk_sim_plant_advance(b->port);
         if (b->real_time && !is_over(b, stranded)) {
             sleep_until(start + (scans * ts));
         }
@@ -429,8 +428,11 @@ static int run_relay(bump_job *b)
 {
     const rk_bump_plan *p = &b->plan;
     const double before = isnan(p->before) ? 30.0 * b->j.loop.ts : p->before;
-    const relay_plan plan = {b->amplitude, b->hysteresis, b->cycles, before,   p->patience,
-                             p->pv_low,    p->pv_high,    b->record, b->force, b->real_time};
+    const relay_plan plan = {
+        {b->amplitude, b->hysteresis, b->cycles, before, p->patience, p->pv_low, p->pv_high},
+        b->record,
+        b->force,
+        b->real_time};
 
     if (p->moves > 0 || !isnan(b->move) || b->back || b->doublet) {
         return fail(
@@ -464,7 +466,7 @@ static int run(job *j)
     }
     rk_record_log_free(b->log);
     rk_bump_free(b->bump);
-    sim_port_free(b->port);
+    rk_sim_plant_free(b->port);
     return status;
 }
 

@@ -6,9 +6,10 @@
 
 #include "cli.h"
 #include "clock.h"
-#include "live_loop.h"
 #include "run_view.h"
 #include "show.h"
+
+enum { EVENTS_MAX = 64 };
 
 enum {
     OPT_FOR = 0x7000,
@@ -25,13 +26,14 @@ enum {
 typedef struct run_job {
     job j;
     double duration, times, soft_start;
-    event events[EVENTS_MAX];
+    rk_event events[EVENTS_MAX];
     size_t count, done; /* events; done so far */
     bool at_open;       /* the last --at still wants its key=value */
     bool force, plain;
     const char *record;
 
-    live_loop *live, *stepped; /* stepped: the same without the soft start */
+    rk_sim_plant *plant[2];
+    rk_live *live, *stepped; /* stepped: the same without the soft start */
     rk_record_log *log;
     double sp_rate;
     uint32_t alarms; /* at the last scan */
@@ -61,11 +63,23 @@ static const struct argp_option options[] = {
     {0},
 };
 
+static void take_event(struct argp_state *state, const char *words, rk_event *e)
+{
+    rk_diag diag;
+    const double at = e->at;
+
+    if (rk_event_parse(words, e, &diag) == RK_OK) {
+        e->at = at;
+        return;
+    }
+    argp_failure(state, EXIT_USAGE, 0, "--at: %s", diag.text);
+}
+
 /* "60s sp=12.5" in one argument, or "60s" with "sp=12.5" as the next. */
 static void take_at(struct argp_state *state, const char *arg, run_job *r)
 {
     const size_t width = strcspn(arg, " ");
-    event *e = &r->events[r->count];
+    rk_event *e = &r->events[r->count];
 
     if (r->count == EVENTS_MAX) {
         argp_failure(state, EXIT_USAGE, 0, "--at: %d of them at most", EVENTS_MAX);
@@ -77,13 +91,7 @@ static void take_at(struct argp_state *state, const char *arg, run_job *r)
     }
     r->at_open = true;
     if (arg[width] != '\0') {
-        const char *words = arg + width + strspn(arg + width, " ");
-
-        if (!event_parse(words, e)) {
-            argp_failure(state, EXIT_USAGE, 0,
-                         "--at: '%s' is none of sp=VALUE, manual=OUT, manual, auto, load=OUT",
-                         words);
-        }
+        take_event(state, arg + width + strspn(arg + width, " "), e);
         r->at_open = false;
         r->count++;
     }
@@ -119,7 +127,7 @@ static error_t parse(int key, char *arg, struct argp_state *state)
         r->plain = true;
         return 0;
     case ARGP_KEY_ARG:
-        if (r->at_open && event_parse(arg, &r->events[r->count])) {
+        if (r->at_open && rk_event_parse(arg, &r->events[r->count], NULL) == RK_OK) {
             r->at_open = false;
             r->count++;
             return 0;
@@ -162,7 +170,7 @@ static const struct argp argp = {
 
 static int by_time(const void *left, const void *right)
 {
-    const event *a = left, *b = right;
+    const rk_event *a = left, *b = right;
 
     return (a->at > b->at) - (a->at < b->at);
 }
@@ -187,8 +195,8 @@ static int check(run_job *r)
             "cannot share a clock");
     }
     for (i = 0; i < r->count; i++) {
-        const event *e = &r->events[i];
-        const bool sp = e->kind == EVENT_SP, out = e->kind == EVENT_MANUAL;
+        const rk_event *e = &r->events[i];
+        const bool sp = e->kind == RK_EVENT_SETPOINT, out = e->kind == RK_EVENT_MANUAL;
 
         if (e->at >= r->duration) {
             return fail(&r->j, EXIT_USAGE, "--at %gs is not within the run of %g s", e->at,
@@ -212,11 +220,22 @@ static double ramp_rate(const run_job *r)
     size_t i;
 
     for (i = 0; i < r->count; i++) {
-        if (r->events[i].kind != EVENT_SP) continue;
+        if (r->events[i].kind != RK_EVENT_SETPOINT) continue;
         largest = fmax(largest, fabs(r->events[i].value - sp));
         sp = r->events[i].value;
     }
     return largest > 0 ? largest / r->soft_start : HUGE_VAL;
+}
+
+/* The loop on a simulated plant of its own. */
+static rk_status start(run_job *r, int which, double sp_rate, rk_live **live, rk_diag *diag)
+{
+    rk_status status = rk_sim_plant_create(&r->j.loop, &r->plant[which], diag);
+    rk_port port;
+
+    if (status != RK_OK) return status;
+    port = rk_sim_plant_port(r->plant[which]);
+    return rk_live_create(&r->j.loop, &port, r->plant[which], sp_rate, live, diag);
 }
 
 static int set_up(run_job *r)
@@ -228,9 +247,9 @@ static int set_up(run_job *r)
     if (!isnan(r->soft_start) && isinf(r->sp_rate)) {
         return fail(&r->j, EXIT_USAGE, "--soft-start: no --at changes the setpoint");
     }
-    status = live_loop_create(&r->j.loop, r->sp_rate, &r->live, &diag);
+    status = start(r, 0, r->sp_rate, &r->live, &diag);
     if (status == RK_OK && isfinite(r->sp_rate)) {
-        status = live_loop_create(&r->j.loop, HUGE_VAL, &r->stepped, &diag);
+        status = start(r, 1, HUGE_VAL, &r->stepped, &diag);
     }
     if (status == RK_OK && r->record != NULL) {
         status = rk_record_log_create_run(r->record, &r->j.loop, r->force, !isnan(r->times),
@@ -239,38 +258,37 @@ static int set_up(run_job *r)
     return status == RK_OK ? EXIT_DONE : fail_diag(&r->j, status, &diag);
 }
 
-static void do_events(run_job *r, live_loop *live, size_t *done)
+static void do_events(run_job *r, rk_live *live, size_t *done)
 {
-    for (; *done < r->count && r->events[*done].at <= live_loop_time(live) + 1e-9; ++*done) {
-        (void)live_loop_do(live, &r->events[*done]); /* its range was checked */
+    for (; *done < r->count && r->events[*done].at <= rk_live_time(live) + 1e-9; ++*done) {
+        (void)rk_live_do(live, &r->events[*done]); /* its range was checked */
     }
 }
 
 static rk_status log_row(run_job *r, rk_diag *diag)
 {
-    const rk_run_curves rows = live_loop_curves(r->live);
-    const size_t last = rows.count - 1;
+    const rk_live_row row = rk_live_last(r->live);
     char alarms[200];
 
     if (r->log == NULL) return RK_OK;
-    alarm_words(live_loop_block(r->live)->alarms, " + ", alarms, sizeof alarms);
-    return rk_record_log_run_row(r->log, rows.time[last], rows.out[last], rows.pv[last],
-                                 rows.sp[last], live_loop_mode(r->live), alarms, diag);
+    rk_alarm_words(rk_live_block(r->live)->alarms, " + ", alarms, sizeof alarms);
+    return rk_record_log_run_row(r->log, row.time, row.out, row.pv, row.sp,
+                                 rk_live_mode(r->live), alarms, diag);
 }
 
 /* What changed, one line each, when there is no view: modes are the user's own doing, alarms
  * not. */
 static void tell_alarms(run_job *r)
 {
-    const uint32_t now = live_loop_block(r->live)->alarms;
+    const uint32_t now = rk_live_block(r->live)->alarms;
     char came[200], went[200];
 
     if (now == r->alarms) return;
-    alarm_words(now & ~r->alarms, ", ", came, sizeof came);
-    alarm_words(r->alarms & ~now, ", ", went, sizeof went);
+    rk_alarm_words(now & ~r->alarms, ", ", came, sizeof came);
+    rk_alarm_words(r->alarms & ~now, ", ", went, sizeof went);
     (void)fprintf(stderr, "redkettle run: at %.6g s %s%s%s%s%s\n",
-                  live_loop_time(r->live) - r->j.loop.ts, came[0] != '\0' ? "ALARM: " : "",
-                  came, came[0] != '\0' && went[0] != '\0' ? "; " : "",
+                  rk_live_time(r->live) - r->j.loop.ts, came[0] != '\0' ? "ALARM: " : "", came,
+                  came[0] != '\0' && went[0] != '\0' ? "; " : "",
                   went[0] != '\0' ? "over: " : "", went);
     r->alarms = now;
 }
@@ -296,53 +314,41 @@ static int run_scans(run_job *r, bool view)
     int told = 0;
 
     while (status == RK_OK && !is_caught() && !r->ended_by_key &&
-           live_loop_time(r->live) < r->duration - (0.5 * d->ts)) {
+           rk_live_time(r->live) < r->duration - (0.5 * d->ts)) {
         double elapsed = d->ts;
 
         /* A clock that runs faster than the wall's says nothing about lateness. */
         if (r->times == 1.0) {
             const double now = wall_clock();
 
-            elapsed = live_loop_time(r->live) > 0 ? now - last : d->ts;
+            elapsed = rk_live_time(r->live) > 0 ? now - last : d->ts;
             last = now;
         }
         do_events(r, r->live, &r->done);
-        status = live_loop_scan(r->live, elapsed, &diag);
-        if (status == RK_OK) {
-            status = log_row(r, &diag);
-        }
+        rk_live_scan(r->live, elapsed);
+        status = log_row(r, &diag);
         if (view) {
             run_view_show(d, r->live, r->duration);
             r->ended_by_key = !run_view_keys(d, r->live);
-        } else if (live_loop_block(r->live)->alarms != r->alarms && told++ < TOLD_MOST) {
+        } else if (rk_live_block(r->live)->alarms != r->alarms && told++ < TOLD_MOST) {
             tell_alarms(r);
         }
         if (!isnan(r->times)) {
-            sleep_until(start + (live_loop_time(r->live) / r->times));
+            sleep_until(start + (rk_live_time(r->live) / r->times));
         }
     }
     return status == RK_OK ? EXIT_DONE : fail_diag(&r->j, status, &diag);
 }
 
-static int run_beside(run_job *r)
+static void run_beside(run_job *r)
 {
-    rk_diag diag = {RK_OK, ""};
-    rk_status status = RK_OK;
     size_t done = 0;
 
-    while (r->stepped != NULL && status == RK_OK && !is_caught() &&
-           live_loop_time(r->stepped) < r->duration - (0.5 * r->j.loop.ts)) {
+    while (r->stepped != NULL && !is_caught() &&
+           rk_live_time(r->stepped) < r->duration - (0.5 * r->j.loop.ts)) {
         do_events(r, r->stepped, &done);
-        status = live_loop_scan(r->stepped, r->j.loop.ts, &diag);
+        rk_live_scan(r->stepped, r->j.loop.ts);
     }
-    return status == RK_OK ? EXIT_DONE : fail_diag(&r->j, status, &diag);
-}
-
-static rk_run_figures figures_of(const live_loop *live)
-{
-    const rk_run_curves curves = live_loop_curves(live);
-
-    return rk_run_figures_compute(&curves);
 }
 
 static void print_figures(const run_job *r)
@@ -355,7 +361,7 @@ static void print_figures(const run_job *r)
                         {"OUT highest", false},
                         {"OUT largest move in a scan", false},
                         {"OUT travel", false}};
-    const live_loop *lives[2] = {r->live, r->stepped};
+    const rk_live *lives[2] = {r->live, r->stepped};
     const size_t columns = r->stepped != NULL ? 3 : 2;
     char cells[(FIGURES + 1) * 3][SHOWN_CHARS];
     size_t i, k;
@@ -366,7 +372,7 @@ static void print_figures(const run_job *r)
                        lines[k].of_pv ? r->j.loop.pv_units : r->j.loop.out_units);
     }
     for (i = 0; i + 1 < columns; i++) {
-        const rk_run_figures f = figures_of(lives[i]);
+        const rk_run_figures f = rk_live_figures(lives[i]);
         const double values[FIGURES] = {f.overshoot, f.out_lowest, f.out_highest,
                                         f.largest_move, f.travel};
 
@@ -383,50 +389,50 @@ static void print_figures(const run_job *r)
 
 static int tell_json(const run_job *r, bool safe)
 {
-    const rk_loop *block = live_loop_block(r->live);
+    const rk_loop *block = rk_live_block(r->live);
     char alarms[200];
     const rk_run_result result = {
-        .rows = live_loop_curves(r->live).count,
+        .rows = rk_live_scans(r->live),
         .file = r->record,
-        .mode = live_loop_mode(r->live),
+        .mode = rk_live_mode(r->live),
         .alarms = alarms,
         .sp = block->sp,
         .pv = block->pv,
         .out = block->out,
         .stopped = is_caught(),
         .made_safe = safe,
-        .figures = figures_of(r->live),
+        .figures = rk_live_figures(r->live),
     };
     rk_diag diag = {RK_OK, ""};
     rk_text *text = rk_text_create();
 
-    alarm_words(block->alarms_seen, ", ", alarms, sizeof alarms);
+    rk_alarm_words(block->alarms_seen, ", ", alarms, sizeof alarms);
     return print_json(&r->j, text, rk_json_run(&result, text, &diag), &diag);
 }
 
 static int tell(const run_job *r, bool stopped, bool safe)
 {
     const rk_design *d = &r->j.loop;
-    const rk_loop *block = live_loop_block(r->live);
+    const rk_loop *block = rk_live_block(r->live);
     char length[SHOWN_CHARS], alarms[200];
 
     if (r->j.json) return tell_json(r, safe);
-    show_time(length, live_loop_time(r->live), r->j.minutes);
+    show_time(length, rk_live_time(r->live), r->j.minutes);
     show_verdict(stopped ? "STOPPED" : "DONE", !stopped);
     (void)printf(": %s, %zu scans of %g s, %s; SP %.5g, PV %.5g %s, OUT %.5g %s, %s.\n", length,
-                 live_loop_curves(r->live).count, d->ts,
+                 rk_live_scans(r->live), d->ts,
                  isnan(r->times)   ? "the plant's own time"
                  : r->times == 1.0 ? "real time"
                                    : "faster than real time",
                  block->sp, block->pv, d->pv_units, block->out, d->out_units,
-                 live_loop_mode(r->live));
+                 rk_live_mode(r->live));
     if (stopped) {
         (void)printf("%s: OUT %s %.5g %s.\n", caught_name(),
                      safe ? "is at the safe output,"
                           : "COULD NOT BE PUT TO THE SAFE OUTPUT; it stands at",
                      block->out, d->out_units);
     }
-    alarm_words(block->alarms_seen, ", ", alarms, sizeof alarms);
+    rk_alarm_words(block->alarms_seen, ", ", alarms, sizeof alarms);
     (void)printf("Alarms: %s.\n", alarms[0] != '\0' ? alarms : "none");
     if (r->record != NULL) {
         (void)printf("Every scan is in %s.\n", r->record);
@@ -440,13 +446,13 @@ static rk_status draw(const job *j, const void *what, const rk_figure_style *sty
                       rk_text *image, rk_diag *diag)
 {
     const run_job *r = what;
-    const live_loop *lives[2] = {r->live, r->stepped};
+    const rk_live *lives[2] = {r->live, r->stepped};
     const size_t count = r->stepped != NULL ? 2 : 1;
     rk_run_curves curves[2];
     size_t i;
 
     for (i = 0; i < count; i++) {
-        curves[i] = live_loop_curves(lives[i]);
+        curves[i] = rk_live_curves(lives[i]);
         curves[i].name = count == 1 ? "PV" : i == 0 ? "soft start" : "setpoint step";
     }
     return rk_figure_run(&j->loop, curves, count, style, image, diag);
@@ -463,22 +469,22 @@ static int run_live(run_job *r)
     }
     stopped = is_caught();
     if (stopped || status != EXIT_DONE) {
-        safe = live_loop_make_safe(r->live);
+        safe = rk_live_make_safe(r->live);
     }
     if (r->log != NULL && stopped) {
         char why[80];
 
         (void)snprintf(why, sizeof why, "stopped by %s; OUT at %.6g", caught_name(),
-                       live_loop_block(r->live)->out);
+                       rk_live_block(r->live)->out);
         (void)rk_record_log_comment(r->log, why, NULL);
     }
     if (status == EXIT_DONE) {
-        status = run_beside(r);
+        run_beside(r);
     }
     if (status == EXIT_DONE) {
         status = tell(r, stopped, safe);
     }
-    if (status == EXIT_DONE && live_loop_curves(r->live).count > 1) {
+    if (status == EXIT_DONE && rk_live_scans(r->live) > 1) {
         status = write_figure(&r->j, draw, r);
     }
     if (status != EXIT_DONE || !stopped) return status;
@@ -507,8 +513,10 @@ static int run(job *j)
         status = run_live(r);
     }
     rk_record_log_free(r->log);
-    live_loop_free(r->live);
-    live_loop_free(r->stepped);
+    rk_live_free(r->live);
+    rk_live_free(r->stepped);
+    rk_sim_plant_free(r->plant[0]);
+    rk_sim_plant_free(r->plant[1]);
     return status;
 }
 

@@ -4,15 +4,10 @@
 
 #include "cli.h"
 
-/** A relay test to be made; numbers that were not given are NaN. */
+/** A relay test to be made. */
 typedef struct relay_plan {
-    double amplitude;       /* out-EU */
-    double hysteresis;      /* pv-EU; NaN: three deviations of the noise before */
-    double cycles;          /* even ones to be averaged; NaN: 3 */
-    double before;          /* PV is watched so long first, s */
-    double patience;        /* s; NaN: 1000 scans at least, or an hour */
-    double pv_low, pv_high; /* bounds, pv-EU; NaN: none */
-    const char *record;     /* where the rows go; NULL: nowhere */
+    rk_relay_plan relay;
+    const char *record; /* where the rows go; NULL: nowhere */
     bool force, real_time;
 } relay_plan;
 

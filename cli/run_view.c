@@ -177,10 +177,10 @@ static void show_keys(void)
     }
 }
 
-void run_view_show(const rk_design *d, live_loop *live, double until)
+void run_view_show(const rk_design *d, rk_live *live, double until)
 {
-    const rk_loop *block = live_loop_block(live);
-    const rk_run_curves rows = live_loop_curves(live);
+    const rk_loop *block = rk_live_block(live);
+    const rk_run_curves rows = rk_live_curves(live);
     const bool manual = block->pid.mode != RK_PID_AUTO;
     char alarms[200], seen[200];
 
@@ -194,7 +194,7 @@ void run_view_show(const rk_design *d, live_loop *live, double until)
     (void)attron(A_BOLD);
     (void)mvprintw(0, 0, "%s", d->name);
     (void)attroff(A_BOLD);
-    (void)mvprintw(0, COLS - 34, "%12.1f s of %g s, scan %g s", live_loop_time(live), until,
+    (void)mvprintw(0, COLS - 34, "%12.1f s of %g s, scan %g s", rk_live_time(live), until,
                    d->ts);
     (void)mvprintw(1, 0, "mode  %s", manual ? "MANUAL" : "AUTOMATIC");
     (void)mvprintw(2, 0, "SP    %10.5g %s", block->sp, d->pv_units);
@@ -202,8 +202,8 @@ void run_view_show(const rk_design *d, live_loop *live, double until)
     show_bar(3, block->pv, d->pv_low, d->pv_high);
     (void)mvprintw(4, 0, "OUT   %10.5g %s", block->out, d->out_units);
     show_bar(4, block->out, d->out_low, d->out_high);
-    alarm_words(block->alarms, ", ", alarms, sizeof alarms);
-    alarm_words(block->alarms_seen & ~block->alarms, ", ", seen, sizeof seen);
+    rk_alarm_words(block->alarms, ", ", alarms, sizeof alarms);
+    rk_alarm_words(block->alarms_seen & ~block->alarms, ", ", seen, sizeof seen);
     (void)attron(block->alarms != 0 ? (int)COLOR_PAIR(COLOUR_ALARM) | A_BOLD : 0);
     (void)mvprintw(5, 0, "alarm %s%s%s%s", alarms[0] != '\0' ? alarms : "none now",
                    seen[0] != '\0' ? "   (over: " : "", seen, seen[0] != '\0' ? ")" : "");
@@ -213,23 +213,23 @@ void run_view_show(const rk_design *d, live_loop *live, double until)
     (void)refresh();
 }
 
-static void try_event(live_loop *live, event_kind kind, double value)
+static void try_event(rk_live *live, rk_event_kind kind, double value)
 {
-    const event what = {0, kind, value};
+    const rk_event what = {0, kind, value};
 
     typing.refused[0] = '\0';
-    if (!live_loop_do(live, &what)) {
+    if (!rk_live_do(live, &what)) {
         (void)snprintf(typing.refused, sizeof typing.refused,
                        "%g is out of range: nothing changed", value);
     }
 }
 
-static void end_typing(live_loop *live)
+static void end_typing(rk_live *live)
 {
     double value;
 
     if (rk_number_parse(typing.text, strlen(typing.text), &value)) {
-        try_event(live, typing.wanted == 's' ? EVENT_SP : EVENT_MANUAL, value);
+        try_event(live, typing.wanted == 's' ? RK_EVENT_SETPOINT : RK_EVENT_MANUAL, value);
     } else {
         (void)snprintf(typing.refused, sizeof typing.refused,
                        "'%s' is not a number: nothing "
@@ -239,7 +239,7 @@ static void end_typing(live_loop *live)
     typing.wanted = 0;
 }
 
-static void type_key(live_loop *live, int key)
+static void type_key(rk_live *live, int key)
 {
     const size_t length = strlen(typing.text);
 
@@ -256,27 +256,27 @@ static void type_key(live_loop *live, int key)
 }
 
 /* The setpoint in automatic, the output in manual, by a part of its range. */
-static void nudge(const rk_design *d, live_loop *live, double part)
+static void nudge(const rk_design *d, rk_live *live, double part)
 {
-    const rk_loop *block = live_loop_block(live);
+    const rk_loop *block = rk_live_block(live);
     const bool manual = block->pid.mode != RK_PID_AUTO;
     const double low = manual ? d->out_low : d->pv_low,
                  high = manual ? d->out_high : d->pv_high;
     const double from = manual ? block->pid.manual_out : block->sp;
 
     if (isnan(low)) return;
-    try_event(live, manual ? EVENT_MANUAL : EVENT_SP,
+    try_event(live, manual ? RK_EVENT_MANUAL : RK_EVENT_SETPOINT,
               fmin(fmax(from + (part * (high - low)), low), high));
 }
 
-static bool take_key(const rk_design *d, live_loop *live, int key)
+static bool take_key(const rk_design *d, rk_live *live, int key)
 {
     switch (key) {
     case 'a':
-        try_event(live, EVENT_AUTO, 0);
+        try_event(live, RK_EVENT_AUTO, 0);
         return true;
     case 'm':
-        try_event(live, EVENT_MANUAL, nan(""));
+        try_event(live, RK_EVENT_MANUAL, nan(""));
         return true;
     case 's':
     case 'o':
@@ -297,14 +297,14 @@ static bool take_key(const rk_design *d, live_loop *live, int key)
         nudge(d, live, -0.01);
         return true;
     case 'k':
-        rk_loop_acknowledge(live_loop_block(live));
+        rk_loop_acknowledge(rk_live_block(live));
         return true;
     default:
         return key != 'q';
     }
 }
 
-bool run_view_keys(const rk_design *d, live_loop *live)
+bool run_view_keys(const rk_design *d, rk_live *live)
 {
     int key;
 

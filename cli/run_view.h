@@ -2,16 +2,18 @@
 #ifndef RUN_VIEW_H
 #define RUN_VIEW_H
 
-#include "live_loop.h"
+#include <stdbool.h>
+
+#include <redkettle/redkettle.h>
 
 /** Take the whole terminal; false if it cannot be had. */
 bool run_view_open(void);
 
 /** Show where the loop stands: numbers, mode, alarms, a trend of SP and PV, and of OUT. */
-void run_view_show(const rk_design *design, live_loop *live, double until);
+void run_view_show(const rk_design *design, rk_live *live, double until);
 
 /** Do what keys ask for; false when they ask to end. */
-bool run_view_keys(const rk_design *design, live_loop *live);
+bool run_view_keys(const rk_design *design, rk_live *live);
 
 /** Give the terminal back. */
 void run_view_close(void);

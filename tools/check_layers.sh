@@ -1,5 +1,5 @@
 #!/bin/sh
-# Include direction: device <- design <- emit, files, draw <- cli; emit, softplc <- prove <- cli; and within design from
+# Include direction: device <- design <- emit, files, draw <- live, cli; emit, softplc <- prove <- cli; within design from
 # room to room; see the README, "Where things live".
 # Usage: check_layers.sh [ROOT]
 set -eu
@@ -20,12 +20,13 @@ lower() {
     files) echo 'device design files prove' ;; # it writes a proof as JSON
     emit) echo 'device design single emit version.h' ;;
     draw) echo 'device design draw version.h' ;;
+    live) echo 'device design files live' ;; # and the simulated port that it assembles
     prove) echo 'device design single emit softplc prove' ;;
     softplc) echo 'softplc design/base/diag.h design/base/memory.h design/base/text.h' ;; # its own reading of the text
     esac
 }
 
-for layer in device design single emit softplc prove files draw; do
+for layer in device design single emit softplc prove files draw live; do
     allowed=$(lower $layer | sed 's/\./\\./g; s/ /|/g')
     files=$(find src/$layer include/redkettle/$layer -name '*.[chly]')
     # shellcheck disable=SC2086

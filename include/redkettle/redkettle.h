@@ -50,6 +50,9 @@
 #include <redkettle/files/record_file.h>
 #include <redkettle/files/record_log.h>
 #include <redkettle/files/write.h>
+#include <redkettle/live/live.h>
+#include <redkettle/live/relay_test.h>
+#include <redkettle/live/sim_plant.h>
 #include <redkettle/prove/prove.h>
 #include <redkettle/single/single.h>
 #include <redkettle/softplc/softplc.h>

@@ -1,56 +1,69 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Figures of a running loop. Overshoot is counted for each change of the setpoint, a ramp being
+ * one: from the scan in which the setpoint stands still until it moves again, how far PV goes
+ * beyond where the setpoint got to, on the side that it was moving to.
+ */
 #include <redkettle/design/trial/trial.h>
 
 #include <math.h>
 
-/* After each change of the setpoint, how far PV goes beyond where the setpoint has got to at
-   the end of that change, on the side that it was moving to. */
-static double overshoot(const rk_run_curves *r)
+rk_run_meter rk_run_meter_make(void)
 {
-    double most = nan(""), from = r->sp[0];
-    size_t i = 1;
+    const double none = nan("");
+    const rk_run_meter made = {.figures = {none, none, none, none, none}};
 
-    while (i < r->count) {
-        size_t end;
-        double sp, beyond = 0;
+    return made;
+}
 
-        for (; i < r->count && r->sp[i] == from; i++) {
-            continue;
+static void follow_setpoint(rk_run_meter *m, double sp, double pv)
+{
+    rk_run_figures *f = &m->figures;
+
+    if (sp != m->sp) {
+        if (!m->moving) {
+            m->from = m->sp;
+            f->overshoot = isnan(f->overshoot) ? 0.0 : f->overshoot;
         }
-        if (i == r->count) break;
-        /* A ramp is one change: up to where the setpoint stands still. */
-        for (end = i; end + 1 < r->count && r->sp[end + 1] != r->sp[end]; end++) {
-            continue;
-        }
-        sp = r->sp[end];
-        for (i = end + 1; i < r->count && r->sp[i] == sp; i++) {
-            if (!isnan(r->pv[i])) {
-                beyond = fmax(beyond, sp > from ? r->pv[i] - sp : sp - r->pv[i]);
-            }
-        }
-        most = isnan(most) ? beyond : fmax(most, beyond);
-        from = sp;
+        m->moving = true;
+        m->reached = false;
+        return;
     }
-    return most;
+    m->reached = m->reached || m->moving;
+    m->moving = false;
+    if (m->reached && !isnan(pv)) {
+        f->overshoot = fmax(f->overshoot, sp > m->from ? pv - sp : sp - pv);
+    }
+}
+
+void rk_run_meter_add(rk_run_meter *m, double sp, double pv, double out)
+{
+    rk_run_figures *f = &m->figures;
+
+    if (m->scans == 0) {
+        f->out_lowest = f->out_highest = out;
+        f->largest_move = f->travel = 0;
+    } else {
+        const double move = fabs(out - m->out);
+
+        f->out_lowest = fmin(f->out_lowest, out);
+        f->out_highest = fmax(f->out_highest, out);
+        f->largest_move = fmax(f->largest_move, move);
+        f->travel += move;
+        follow_setpoint(m, sp, pv);
+    }
+    m->sp = sp;
+    m->out = out;
+    m->scans++;
 }
 
 rk_run_figures rk_run_figures_compute(const rk_run_curves *r)
 {
-    const double none = nan("");
-    rk_run_figures f = {none, none, none, none, none};
+    rk_run_meter meter = rk_run_meter_make();
     size_t i;
 
-    if (r->count == 0) return f;
-    f.overshoot = overshoot(r);
-    f.out_lowest = f.out_highest = r->out[0];
-    f.largest_move = f.travel = 0;
-    for (i = 1; i < r->count; i++) {
-        const double move = fabs(r->out[i] - r->out[i - 1]);
-
-        f.out_lowest = fmin(f.out_lowest, r->out[i]);
-        f.out_highest = fmax(f.out_highest, r->out[i]);
-        f.largest_move = fmax(f.largest_move, move);
-        f.travel += move;
+    for (i = 0; i < r->count; i++) {
+        rk_run_meter_add(&meter, r->sp[i], r->pv[i], r->out[i]);
     }
-    return f;
+    return meter.figures;
 }

@@ -185,6 +185,22 @@ typedef struct rk_run_figures {
     double travel;                  /* sum of |change of OUT|, out-EU */
 } rk_run_figures;
 
+/** Figures that are made while a loop runs, a scan at a time. */
+typedef struct rk_run_meter {
+    rk_run_figures figures; /* so far */
+    size_t scans;
+    double sp, out; /* of the last scan */
+    double from;    /* the setpoint before its last change */
+    bool moving;    /* a change of the setpoint is under way */
+    bool reached;   /* .. has come to its end */
+} rk_run_meter;
+
+/** Nothing seen yet. */
+rk_run_meter rk_run_meter_make(void);
+
+/** A scan's sp and pv, pv-EU, and out, out-EU; a pv of NaN: there was none. */
+void rk_run_meter_add(rk_run_meter *meter, double sp, double pv, double out);
+
 /** Measure a run; all NaN for an empty one. */
 rk_run_figures rk_run_figures_compute(const rk_run_curves *run);
 

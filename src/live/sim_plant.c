@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include "sim_port.h"
+#include <redkettle/live/sim_plant.h>
 
 #include <fcntl.h>
 #include <math.h>
@@ -7,12 +7,16 @@
 #include <string.h>
 #include <unistd.h>
 
+#include <ports/sim/sim.h>
 #include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/number.h>
+#include <redkettle/design/base/text.h>
+#include <redkettle/files/write.h>
 
 /* The plant runs in steps of this part of a scan, so that a valve strokes smoothly. */
 enum { STEPS = 10 };
 
-struct sim_port {
+struct rk_sim_plant {
     rk_sim sim;
     rk_port inner;
     rk_real *memory;
@@ -22,7 +26,7 @@ struct sim_port {
 
 /* One write of one length, in place: whatever ends the program, the file holds a whole number.
    It stands for a valve, so it need not outlive the machine and is not forced to the disk. */
-static rk_status keep_valve(sim_port *p, rk_real out)
+static rk_status keep_valve(rk_sim_plant *p, rk_real out)
 {
     char chars[RK_REAL_CHARS], line[RK_REAL_CHARS + 2];
     int length;
@@ -38,14 +42,14 @@ static rk_status keep_valve(sim_port *p, rk_real out)
 
 static rk_status read_pv(void *user, rk_real *pv)
 {
-    const sim_port *p = user;
+    const rk_sim_plant *p = user;
 
     return p->inner.read_pv(p->inner.user, pv);
 }
 
 static rk_status write_out(void *user, rk_real out)
 {
-    sim_port *p = user;
+    rk_sim_plant *p = user;
     const rk_status status = p->inner.write_out(p->inner.user, out);
 
     return status == RK_OK ? keep_valve(p, out) : status;
@@ -53,7 +57,7 @@ static rk_status write_out(void *user, rk_real out)
 
 static rk_status read_out(void *user, rk_real *out)
 {
-    const sim_port *p = user;
+    const rk_sim_plant *p = user;
 
     return p->inner.read_out(p->inner.user, out);
 }
@@ -119,7 +123,7 @@ static rk_sim_faults faults_of(const rk_design *loop, double step)
     return made;
 }
 
-static rk_status set_up(sim_port *p, const rk_design *loop, rk_diag *diag)
+static rk_status set_up(rk_sim_plant *p, const rk_design *loop, rk_diag *diag)
 {
     const rk_plant_design *d = &loop->plant;
     const double step = loop->ts / STEPS;
@@ -147,35 +151,45 @@ static rk_status set_up(sim_port *p, const rk_design *loop, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status sim_port_create(const rk_design *loop, sim_port **port, rk_diag *diag)
+rk_status rk_sim_plant_create(const rk_design *loop, rk_sim_plant **plant, rk_diag *diag)
 {
-    sim_port *made = rk_memory_create(1, sizeof *made);
+    rk_sim_plant *made;
     rk_status status;
 
+    rk_diag_clear(diag);
+    if (loop == NULL || plant == NULL) return RK_ERR_ARG;
+    if (!loop->has_plant) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "no [plant] to simulate: give one in the loop file");
+    }
+    if (!(loop->ts > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "no scan interval: give [loop] scan");
+    }
+    made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the plant");
     made->valve = -1;
     status = set_up(made, loop, diag);
     if (status != RK_OK) {
-        sim_port_free(made);
+        rk_sim_plant_free(made);
         return status;
     }
-    *port = made;
+    *plant = made;
     return RK_OK;
 }
 
-rk_port sim_port_seam(sim_port *port)
+rk_port rk_sim_plant_port(rk_sim_plant *port)
 {
     const rk_port seam = {port, read_pv, write_out, read_out};
 
     return seam;
 }
 
-void sim_port_set_load(sim_port *port, double load)
+void rk_sim_plant_set_load(rk_sim_plant *port, double load)
 {
     port->sim.load = load;
 }
 
-void sim_port_advance(sim_port *port)
+void rk_sim_plant_advance(rk_sim_plant *port)
 {
     int i;
 
@@ -184,7 +198,7 @@ void sim_port_advance(sim_port *port)
     }
 }
 
-void sim_port_free(sim_port *port)
+void rk_sim_plant_free(rk_sim_plant *port)
 {
     if (port == NULL) return;
     if (port->valve >= 0) {

@@ -1,0 +1,102 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_LIVE_LIVE_H
+#define REDKETTLE_LIVE_LIVE_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/trial/trial.h>
+#include <redkettle/device/loop.h>
+#include <redkettle/live/sim_plant.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** What changes at a given time of a run. */
+typedef enum rk_event_kind {
+    RK_EVENT_SETPOINT = 0,
+    RK_EVENT_AUTO,
+    RK_EVENT_MANUAL, /* value NaN: the output as it stands */
+    RK_EVENT_LOAD,   /* of a simulated plant */
+} rk_event_kind;
+
+typedef struct rk_event {
+    double at; /* s from the start of the run */
+    rk_event_kind kind;
+    double value; /* pv-EU or out-EU */
+} rk_event;
+
+/** "sp=12.5", "manual=40", "manual", "auto" or "load=-3". Errors  RK_ERR_FORMAT for anything
+ * else. */
+rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag);
+
+/** A loop that runs on a port, scan by scan. */
+typedef struct rk_live rk_live;
+
+/**
+ * Set everything up at rest where the plant stands: automatic, sp at the PV there is. Nothing
+ * is written to the port. design and port are to outlive it; plant: the simulated plant behind
+ * the port, which each scan lets pass; NULL for hardware. sp_rate: the setpoint's ramp, pv-EU
+ * per s; infinite: it steps.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a loop that cannot run or a valve beyond its
+ *         limits; RK_ERR_IO for a port that does not answer; RK_ERR_MEMORY.
+ */
+rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
+                         double sp_rate, rk_live **live, rk_diag *diag);
+
+/** Do what an event says; false for a setpoint or an output out of range, or a load without a
+ * simulated plant, which change nothing. */
+bool rk_live_do(rk_live *live, const rk_event *event);
+
+/** One scan, `elapsed` s after the one before, and what follows until the next. Its memory is
+ * bounded whatever it runs for. */
+void rk_live_scan(rk_live *live, double elapsed);
+
+/** Put the safe output on the valve, at once; false if the port does not take it. */
+bool rk_live_make_safe(rk_live *live);
+
+/** The block, to look at; its clock, s; how many scans there were. */
+rk_loop *rk_live_block(rk_live *live);
+double rk_live_time(const rk_live *live);
+size_t rk_live_scans(const rk_live *live);
+
+/** A scan's row. */
+typedef struct rk_live_row {
+    double time;   /* s */
+    double sp, pv; /* pv-EU; a pv of NaN: there was none */
+    double out;    /* out-EU */
+} rk_live_row;
+
+/** The last scan's. */
+rk_live_row rk_live_last(const rk_live *live);
+
+/** Rows that are kept for a picture, at most. */
+enum { RK_LIVE_ROWS_MOST = 16384 };
+
+/**
+ * The run so far, for a picture: every scan, or, of a long run, every second, fourth, .. one;
+ * without a name, until the next scan.
+ */
+rk_run_curves rk_live_curves(const rk_live *live);
+
+/** The run's figures, of all its scans. */
+rk_run_figures rk_live_figures(const rk_live *live);
+
+/** "auto", "manual". */
+const char *rk_live_mode(const rk_live *live);
+
+/** The alarms of a set in words, joined by `between`; "" for none. */
+void rk_alarm_words(uint32_t alarms, const char *between, char *words, size_t room);
+
+/** NULL does nothing. */
+void rk_live_free(rk_live *live);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,251 @@
+/* SPDX-License-Identifier: MIT */
+#include <redkettle/live/live.h>
+
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/number.h>
+
+/* Rows for a picture: each, or, when they filled their room, every stride-th. */
+typedef struct history {
+    double time[RK_LIVE_ROWS_MOST], sp[RK_LIVE_ROWS_MOST], pv[RK_LIVE_ROWS_MOST],
+        out[RK_LIVE_ROWS_MOST];
+    size_t count, stride;
+} history;
+
+struct rk_live {
+    const rk_design *design;
+    rk_port port;
+    rk_sim_plant *plant;
+    rk_loop block;
+    double out_safe;
+    size_t scans;
+    rk_live_row last;
+    rk_run_meter meter;
+    history rows;
+};
+
+rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag)
+{
+    static const struct {
+        const char *word;
+        rk_event_kind kind;
+        bool takes_value, needs_value;
+    } kinds[] = {{"sp", RK_EVENT_SETPOINT, true, true},
+                 {"auto", RK_EVENT_AUTO, false, false},
+                 {"manual", RK_EVENT_MANUAL, true, false},
+                 {"load", RK_EVENT_LOAD, true, true}};
+    size_t width, i;
+
+    rk_diag_clear(diag);
+    if (words == NULL || event == NULL) return RK_ERR_ARG;
+    width = strcspn(words, "=");
+    for (i = 0; i < sizeof kinds / sizeof kinds[0]; i++) {
+        const bool has_value = words[width] == '=';
+        double value = nan("");
+
+        if (width != strlen(kinds[i].word) || memcmp(words, kinds[i].word, width) != 0)
+            continue;
+        if (has_value ? !kinds[i].takes_value : kinds[i].needs_value) break;
+        if (has_value &&
+            !rk_number_parse(words + width + 1, strlen(words + width + 1), &value)) {
+            break;
+        }
+        event->kind = kinds[i].kind;
+        event->value = value;
+        return RK_OK;
+    }
+    return rk_diag_set(diag, RK_ERR_FORMAT,
+                       "'%.80s' is none of sp=VALUE, manual=OUT, manual, auto, load=OUT",
+                       words);
+}
+
+/* Where plant and valve stand now; a first PV may be bad for a moment, but not for long. */
+static rk_status find_start(const rk_port *port, double *pv, double *out, rk_diag *diag)
+{
+    if (port->read_pv(port->user, pv) != RK_OK || !isfinite(*pv)) {
+        return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
+    }
+    if (port->read_out(port->user, out) != RK_OK || !isfinite(*out)) {
+        return rk_diag_set(diag, RK_ERR_IO, "the port does not say where OUT stands");
+    }
+    return RK_OK;
+}
+
+static rk_status start_block(rk_live *live, double sp_rate, rk_diag *diag)
+{
+    const rk_design *d = live->design;
+    rk_loop_params params;
+    double pv = 0, out = 0;
+    rk_status status = rk_design_block_params(d, &params, diag);
+
+    if (status == RK_OK) {
+        status = find_start(&live->port, &pv, &out, diag);
+    }
+    if (status != RK_OK) return status;
+    params.pid.sp_rate = sp_rate;
+    live->out_safe = isnan(d->out_safe) ? out : d->out_safe;
+    if (!(out >= params.pid.out_lo && out <= params.pid.out_hi)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "OUT stands at %.6g %s, beyond its limits %.6g to %.6g: move it by "
+                           "hand first",
+                           out, d->out_units, params.pid.out_lo, params.pid.out_hi);
+    }
+    status = rk_loop_init(&live->block, &live->port, &params, pv, out);
+    return status == RK_OK ? RK_OK
+                           : rk_diag_set(diag, status, "the loop block refuses to start");
+}
+
+rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
+                         double sp_rate, rk_live **live, rk_diag *diag)
+{
+    const double none = nan("");
+    rk_live *made;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (design == NULL || port == NULL || live == NULL) return RK_ERR_ARG;
+    made = rk_memory_create(1, sizeof *made);
+    if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a run");
+    made->design = design;
+    made->port = *port;
+    made->plant = plant;
+    made->rows.stride = 1;
+    made->last = (rk_live_row){none, none, none, none};
+    made->meter = rk_run_meter_make();
+    status = start_block(made, sp_rate, diag);
+    if (status != RK_OK) {
+        rk_live_free(made);
+        return status;
+    }
+    *live = made;
+    return RK_OK;
+}
+
+bool rk_live_do(rk_live *live, const rk_event *event)
+{
+    const rk_design *d = live->design;
+
+    switch (event->kind) {
+    case RK_EVENT_SETPOINT:
+        if (event->value < d->pv_low || event->value > d->pv_high) return false;
+        live->block.sp = event->value;
+        return true;
+    case RK_EVENT_MANUAL:
+        if (event->value < d->out_low || event->value > d->out_high) return false;
+        rk_pid_set_manual(&live->block.pid, event->value);
+        return true;
+    case RK_EVENT_AUTO:
+        rk_pid_set_auto(&live->block.pid);
+        return true;
+    default:
+        if (live->plant == NULL) return false;
+        rk_sim_plant_set_load(live->plant, event->value);
+        return true;
+    }
+}
+
+static void keep_row(history *h, size_t scan, const rk_live_row *row)
+{
+    size_t i;
+
+    if (scan % h->stride != 0) return;
+    if (h->count == RK_LIVE_ROWS_MOST) {
+        for (i = 0; i < RK_LIVE_ROWS_MOST / 2; i++) {
+            h->time[i] = h->time[2 * i];
+            h->sp[i] = h->sp[2 * i];
+            h->pv[i] = h->pv[2 * i];
+            h->out[i] = h->out[2 * i];
+        }
+        h->count = RK_LIVE_ROWS_MOST / 2;
+        h->stride *= 2;
+        if (scan % h->stride != 0) return;
+    }
+    h->time[h->count] = row->time;
+    h->sp[h->count] = row->sp;
+    h->pv[h->count] = row->pv;
+    h->out[h->count++] = row->out;
+}
+
+void rk_live_scan(rk_live *live, double elapsed)
+{
+    const rk_loop *b = &live->block;
+    rk_live_row row = {.time = rk_live_time(live)};
+
+    rk_loop_scan(&live->block, elapsed);
+    row.sp = b->pid.mode == RK_PID_AUTO && !b->pid.fresh ? b->pid.sp_now : b->sp;
+    row.pv = (b->alarms & RK_ALARM_PV_BAD) != 0 ? nan("") : b->pv;
+    row.out = b->out;
+    keep_row(&live->rows, live->scans, &row);
+    rk_run_meter_add(&live->meter, row.sp, row.pv, row.out);
+    live->last = row;
+    live->scans++;
+    if (live->plant != NULL) {
+        rk_sim_plant_advance(live->plant);
+    }
+}
+
+bool rk_live_make_safe(rk_live *live)
+{
+    if (live->port.write_out(live->port.user, live->out_safe) != RK_OK) return false;
+    live->block.out = live->out_safe;
+    return true;
+}
+
+rk_loop *rk_live_block(rk_live *live)
+{
+    return &live->block;
+}
+
+double rk_live_time(const rk_live *live)
+{
+    return (double)live->scans * live->design->ts;
+}
+
+size_t rk_live_scans(const rk_live *live)
+{
+    return live->scans;
+}
+
+rk_live_row rk_live_last(const rk_live *live)
+{
+    return live->last;
+}
+
+rk_run_curves rk_live_curves(const rk_live *live)
+{
+    const history *h = &live->rows;
+    const rk_run_curves made = {"", h->count, h->time, h->sp, h->pv, h->out};
+
+    return made;
+}
+
+rk_run_figures rk_live_figures(const rk_live *live)
+{
+    return live->meter.figures;
+}
+
+const char *rk_live_mode(const rk_live *live)
+{
+    return live->block.pid.mode == RK_PID_AUTO ? "auto" : "manual";
+}
+
+void rk_alarm_words(uint32_t alarms, const char *between, char *words, size_t room)
+{
+    size_t used = 0;
+    int i;
+
+    words[0] = '\0';
+    for (i = 0; i < RK_ALARMS; i++) {
+        if ((alarms & (1U << i)) == 0 || used >= room) continue;
+        used += (size_t)snprintf(words + used, room - used, "%s%s", used > 0 ? between : "",
+                                 rk_alarm_text((rk_alarm)(1U << i)));
+    }
+}
+
+void rk_live_free(rk_live *live)
+{
+    rk_memory_free(live);
+}

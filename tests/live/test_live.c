@@ -1,0 +1,408 @@
+/* SPDX-License-Identifier: MIT */
+/* The live loop and the relay test through a port that can fail, without a process. */
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+/* The blend loop on its simulated plant. */
+static rk_design blend(void)
+{
+    rk_design d = rk_design_make();
+
+    d.ts = 1;
+    d.pv_low = 0;
+    d.pv_high = 20;
+    d.out_low = 0;
+    d.out_high = 100;
+    d.has_settings = d.has_plant = true;
+    d.settings = rk_settings_make(-11.1, 46.5, 0, 0);
+    d.plant.model = fopdt(-0.118, 46.5, 17.4);
+    d.plant.model.out0 = 42;
+    d.plant.model.pv0 = 11.8;
+    d.action = RK_ACTION_DIRECT;
+    return d;
+}
+
+/* A simulated plant behind a port whose calls fail in some scans. */
+typedef struct rig {
+    rk_design design;
+    rk_sim_plant *plant;
+    rk_port inner;
+    long scan, bad_from, bad_until; /* PV is NaN in these scans */
+    long drop_from, drop_until;     /* OUT is not taken in these */
+    size_t writes;
+    double out;
+    bool deaf; /* OUT does not reach the plant */
+} rig;
+
+static rk_status read_pv(void *user, rk_real *pv)
+{
+    const rig *r = user;
+
+    if (r->scan >= r->bad_from && r->scan < r->bad_until) {
+        *pv = (double)NAN;
+        return RK_OK;
+    }
+    return r->inner.read_pv(r->inner.user, pv);
+}
+
+static rk_status write_out(void *user, rk_real out)
+{
+    rig *r = user;
+
+    if (r->scan >= r->drop_from && r->scan < r->drop_until) return RK_ERR_IO;
+    r->writes++;
+    r->out = out;
+    return r->deaf ? RK_OK : r->inner.write_out(r->inner.user, out);
+}
+
+static rk_status read_out(void *user, rk_real *out)
+{
+    const rig *r = user;
+
+    return r->inner.read_out(r->inner.user, out);
+}
+
+static rk_port rig_make(rig *r)
+{
+    const rk_port port = {r, read_pv, write_out, read_out};
+
+    *r = (rig){.design = blend(), .out = 42};
+    ck_assert_int_eq(rk_sim_plant_create(&r->design, &r->plant, NULL), RK_OK);
+    r->inner = rk_sim_plant_port(r->plant);
+    return port;
+}
+
+static const struct {
+    const char *words;
+    bool good;
+    rk_event_kind kind;
+    double value;
+} words[] = {
+    {"sp=12.5", true, RK_EVENT_SETPOINT, 12.5},
+    {"sp=-3", true, RK_EVENT_SETPOINT, -3},
+    {"manual=40", true, RK_EVENT_MANUAL, 40},
+    {"manual", true, RK_EVENT_MANUAL, (double)NAN},
+    {"auto", true, RK_EVENT_AUTO, (double)NAN},
+    {"load=-6", true, RK_EVENT_LOAD, -6},
+    {"sp", false, RK_EVENT_AUTO, 0},
+    {"load", false, RK_EVENT_AUTO, 0},
+    {"auto=1", false, RK_EVENT_AUTO, 0},
+    {"sp=", false, RK_EVENT_AUTO, 0},
+    {"sp=nan", false, RK_EVENT_AUTO, 0},
+    {"sp=1,5", false, RK_EVENT_AUTO, 0},
+    {"manually=3", false, RK_EVENT_AUTO, 0},
+    {"", false, RK_EVENT_AUTO, 0},
+};
+
+START_TEST(an_event_is_what_its_words_say)
+{
+    rk_event e = {.at = 7};
+    rk_diag diag;
+
+    if (words[_i].good) {
+        ck_assert_int_eq(rk_event_parse(words[_i].words, &e, &diag), RK_OK);
+        ck_assert_int_eq(e.kind, words[_i].kind);
+        ck_assert(e.value == words[_i].value || (isnan(e.value) && isnan(words[_i].value)));
+    } else {
+        ck_assert_int_eq(rk_event_parse(words[_i].words, &e, &diag), RK_ERR_FORMAT);
+        ck_assert_ptr_nonnull(strstr(diag.text, "is none of sp=VALUE"));
+    }
+    ck_assert_double_eq(e.at, 7);
+}
+END_TEST
+
+/* Setpoints, a ramp's worth of rows and a load, over more scans than rows are kept. */
+START_TEST(a_long_run_keeps_bounded_rows_and_the_figures_of_every_scan)
+{
+    enum { SCANS = 40000 };
+    double *columns = calloc(4 * SCANS, sizeof(double));
+    rk_run_curves all = {
+        "", SCANS, columns, columns + SCANS, columns + (2 * SCANS), columns + (3 * SCANS)};
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_run_figures wanted, got;
+    rk_run_curves kept;
+    rk_live *live = NULL;
+    size_t i, stride;
+
+    ck_assert_ptr_nonnull(columns);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, 0.01, &live, NULL), RK_OK);
+    ck_assert_uint_eq(r.writes, 0);
+    for (i = 0; i < SCANS; i++) {
+        const rk_event sp = {0, RK_EVENT_SETPOINT, 11.8 + (0.2 * (double)((i / 2000) % 3))};
+        const rk_event load = {0, RK_EVENT_LOAD, i % 5000 < 2500 ? 0 : 4};
+        rk_live_row row;
+
+        if (i % 2000 == 0) {
+            ck_assert(rk_live_do(live, &sp));
+        }
+        ck_assert(rk_live_do(live, &load));
+        rk_live_scan(live, 1);
+        row = rk_live_last(live);
+        columns[i] = row.time;
+        columns[SCANS + i] = row.sp;
+        columns[(2 * SCANS) + i] = row.pv;
+        columns[(3 * SCANS) + i] = row.out;
+    }
+    ck_assert_uint_eq(r.writes, SCANS);
+    ck_assert_uint_eq(rk_live_scans(live), SCANS);
+    wanted = rk_run_figures_compute(&all);
+    got = rk_live_figures(live);
+    ck_assert_mem_eq(&got, &wanted, sizeof got);
+    ck_assert_double_gt(wanted.overshoot, 0);
+    kept = rk_live_curves(live);
+    ck_assert_uint_le(kept.count, RK_LIVE_ROWS_MOST);
+    ck_assert_uint_ge(kept.count, RK_LIVE_ROWS_MOST / 2);
+    stride = (size_t)(kept.time[1] - kept.time[0]);
+    for (i = 0; i < kept.count; i++) {
+        ck_assert_double_eq(kept.time[i], (double)(i * stride));
+        ck_assert_double_eq(kept.pv[i], all.pv[i * stride]);
+        ck_assert_double_eq(kept.out[i], all.out[i * stride]);
+    }
+    rk_live_free(live);
+    rk_sim_plant_free(r.plant);
+    free(columns);
+}
+END_TEST
+
+/* By hand: PV overshoots the first change by 2 and the second, downward ramp by 1; the last
+   change has not come to rest. */
+START_TEST(overshoot_is_counted_from_where_each_change_ends)
+{
+    static const double sp[] = {0, 5, 5, 5, 5, 4, 3, 2, 2, 2, 2, 9};
+    static const double pv[] = {0, 9, 3, 7, 5, 0, 0, 0, 3, 1, 2, 20};
+    static const double out[] = {1, 4, 4, 2, 2, 2, 2, 2, 2, 2, 2, 3};
+    static const double time[] = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11};
+    const rk_run_curves curves = {"", COUNT(sp), time, sp, pv, out};
+    const rk_run_figures f = rk_run_figures_compute(&curves);
+    const rk_run_curves still = {"", 1, time, sp, pv, out};
+
+    ck_assert_double_eq(f.overshoot, 2);
+    ck_assert_double_eq(f.out_lowest, 1);
+    ck_assert_double_eq(f.out_highest, 4);
+    ck_assert_double_eq(f.largest_move, 3);
+    ck_assert_double_eq(f.travel, 6);
+    ck_assert(isnan(rk_run_figures_compute(&still).overshoot));
+}
+END_TEST
+
+START_TEST(what_is_out_of_range_changes_nothing_and_safe_is_written_at_once)
+{
+    const rk_event high = {0, RK_EVENT_SETPOINT, 20.1}, low = {0, RK_EVENT_SETPOINT, -0.1},
+                   over = {0, RK_EVENT_MANUAL, 100.1}, under = {0, RK_EVENT_MANUAL, -0.1},
+                   load = {0, RK_EVENT_LOAD, 1}, by_hand = {0, RK_EVENT_MANUAL, 30};
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_live *live = NULL;
+
+    r.design.out_safe = 17;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, NULL, HUGE_VAL, &live, NULL), RK_OK);
+    ck_assert(!rk_live_do(live, &high) && !rk_live_do(live, &low));
+    ck_assert(!rk_live_do(live, &over) && !rk_live_do(live, &under));
+    ck_assert(!rk_live_do(live, &load)); /* there is no simulated plant to load */
+    rk_live_scan(live, 1);
+    ck_assert_double_eq_tol(r.out, 42, 1e-9);
+    ck_assert(rk_live_do(live, &by_hand));
+    ck_assert_str_eq(rk_live_mode(live), "manual");
+    rk_live_scan(live, 1);
+    ck_assert_double_eq(r.out, 30);
+    ck_assert(rk_live_make_safe(live));
+    ck_assert_double_eq(r.out, 17);
+    r.drop_until = 1; /* scan 0, now */
+    ck_assert(!rk_live_make_safe(live));
+    rk_live_free(live);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
+{
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_live *live = NULL;
+    rk_sim_plant *none = NULL;
+    rk_design other = r.design;
+    rk_diag diag;
+
+    ck_assert_int_eq(rk_live_create(NULL, &port, NULL, 1, &live, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_live_create(&r.design, NULL, NULL, 1, &live, NULL), RK_ERR_ARG);
+    r.bad_until = 1;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, NULL, 1, &live, &diag), RK_ERR_IO);
+    ck_assert_ptr_nonnull(strstr(diag.text, "no PV"));
+    r.bad_until = 0;
+    other.out_high = 40; /* OUT stands at 42 */
+    ck_assert_int_eq(rk_live_create(&other, &port, NULL, 1, &live, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "OUT stands at 42"));
+    other.has_settings = false;
+    ck_assert_int_eq(rk_live_create(&other, &port, NULL, 1, &live, &diag), RK_ERR_RANGE);
+    ck_assert_uint_eq(r.writes, 0);
+    ck_assert_ptr_null(live);
+    other.has_plant = false;
+    ck_assert_int_eq(rk_sim_plant_create(&other, &none, &diag), RK_ERR_RANGE);
+    other.has_plant = true;
+    other.ts = (double)NAN;
+    ck_assert_int_eq(rk_sim_plant_create(&other, &none, &diag), RK_ERR_RANGE);
+    rk_live_free(NULL);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+static rk_relay_plan relay(double amplitude)
+{
+    const double none = nan("");
+
+    return (rk_relay_plan){amplitude, 0.02, none, 20, none, none, none};
+}
+
+/* The process has a phase of -180 deg at w: atan(46.5 w) + 18.4 w = pi, where the scan adds
+   half of itself and a scan passes before OUT answers: w 0.0968, period 64.9 s, ultimate
+   gain 39. */
+START_TEST(a_relay_test_finds_the_ultimate_point)
+{
+    const rk_relay_plan plan = relay(5);
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_relay_test *test = NULL;
+    rk_relay_result found;
+    double pv;
+
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
+    ck_assert_uint_eq(r.writes, 0);
+    while (rk_relay_test_scan(test, &pv, NULL)) {
+        rk_sim_plant_advance(r.plant);
+    }
+    ck_assert_int_eq(rk_relay_test_stage(test), RK_RELAY_TEST_DONE);
+    ck_assert_int_eq(rk_relay_test_result(test, &found, NULL), RK_OK);
+    ck_close(found.ultimate_period, 64.9,
+             0.1); /* the describing function leaves out the higher harmonics */
+    ck_close(found.ultimate_gain, -39, 0.3);
+    ck_assert_double_eq(r.out, 42);
+    ck_assert(!rk_relay_test_scan(test, &pv, NULL));
+    rk_relay_test_free(test);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+enum { NEVER = 1000000 };
+
+/* What goes wrong from which scan on; PV is watched for 20. */
+static const struct {
+    const char *fact;
+    long bad_from, drop_from, drop_until, stop_at;
+    double pv_high;
+    bool deaf;
+    rk_relay_stage ends;
+    bool written; /* OUT was moved meanwhile */
+} ends[] = {
+    {"no PV while it is watched", 5, NEVER, NEVER, NEVER, 1e9, false, RK_RELAY_TEST_NO_PV,
+     false},
+    {"stopped while it is watched", NEVER, NEVER, NEVER, 5, 1e9, false, RK_RELAY_TEST_STOPPED,
+     false},
+    {"PV goes bad", 60, NEVER, NEVER, NEVER, 1e9, false, RK_RELAY_TEST_PV_BAD, true},
+    {"stopped as it swings", NEVER, NEVER, NEVER, 60, 1e9, false, RK_RELAY_TEST_STOPPED, true},
+    {"PV leaves its bounds", NEVER, NEVER, NEVER, NEVER, 11.9, false, RK_RELAY_TEST_PV_OUT,
+     true},
+    {"OUT is not taken for a while", NEVER, 50, 65, NEVER, 1e9, false, RK_RELAY_TEST_NO_WRITE,
+     true},
+    {"OUT is never taken again", NEVER, 50, NEVER, NEVER, 1e9, false, RK_RELAY_TEST_STRANDED,
+     true},
+    {"stopped, and then not taken for a while", NEVER, 60, 70, 60, 1e9, false,
+     RK_RELAY_TEST_STOPPED, true},
+    {"PV does not answer", NEVER, NEVER, NEVER, NEVER, 1e9, true, RK_RELAY_TEST_TIMED_OUT,
+     true},
+};
+
+START_TEST(whatever_ends_a_relay_test_out_goes_back_or_it_is_said)
+{
+    rk_relay_plan plan = relay(5);
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_relay_test *test = NULL;
+    rk_relay_result found;
+    double pv;
+    bool more = true;
+
+    r.bad_from = ends[_i].bad_from;
+    r.bad_until = NEVER;
+    r.drop_from = ends[_i].drop_from;
+    r.drop_until = ends[_i].drop_until;
+    r.deaf = ends[_i].deaf;
+    plan.pv_high = ends[_i].pv_high;
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
+    for (r.scan = 0; more; r.scan++) {
+        ck_assert_int_lt(r.scan, 5000);
+        if (r.scan == ends[_i].stop_at) {
+            rk_relay_test_stop(test);
+        }
+        more = rk_relay_test_scan(test, &pv, NULL);
+        rk_sim_plant_advance(r.plant);
+    }
+    ck_assert_msg(rk_relay_test_stage(test) == ends[_i].ends, "%s: ends as %d", ends[_i].fact,
+                  rk_relay_test_stage(test));
+    ck_assert_int_eq(r.writes > 0, ends[_i].written);
+    ck_assert_int_eq(rk_relay_test_result(test, &found, NULL), RK_ERR_DATA);
+    if (ends[_i].ends != RK_RELAY_TEST_STRANDED) {
+        ck_assert_double_eq(r.out, 42);
+    } else {
+        ck_assert_double_ne(r.out, 42);
+        ck_assert_int_ge(r.scan, 50 + 60); /* it was tried for a while */
+        ck_assert_double_eq(rk_relay_test_out_start(test), 42);
+    }
+    rk_relay_test_free(test);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+START_TEST(a_relay_that_cannot_be_is_refused)
+{
+    rk_relay_plan plan = relay(58.1), cycles = relay(5);
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_relay_test *test = NULL;
+    rk_diag diag;
+
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "OUT stands at 42"));
+    plan.amplitude = 42.1; /* below 0 on one side */
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, &diag), RK_ERR_RANGE);
+    plan.amplitude = 0;
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, &diag), RK_ERR_RANGE);
+    cycles.cycles = 101;
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &cycles, &test, &diag),
+                     RK_ERR_RANGE);
+    cycles.cycles = 0;
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &cycles, &test, &diag),
+                     RK_ERR_RANGE);
+    ck_assert_int_eq(rk_relay_test_create(NULL, &port, &cycles, &test, &diag), RK_ERR_ARG);
+    ck_assert_ptr_null(test);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+static Suite *suite_live(void)
+{
+    Suite *suite = suite_create("live");
+    TCase *t = tcase_create("live");
+
+    tcase_set_timeout(t, 60);
+    add_table(t, an_event_is_what_its_words_say, words);
+    tcase_add_test(t, a_long_run_keeps_bounded_rows_and_the_figures_of_every_scan);
+    tcase_add_test(t, overshoot_is_counted_from_where_each_change_ends);
+    tcase_add_test(t, what_is_out_of_range_changes_nothing_and_safe_is_written_at_once);
+    tcase_add_test(t, a_loop_that_cannot_start_is_refused_before_anything_is_written);
+    tcase_add_test(t, a_relay_test_finds_the_ultimate_point);
+    add_table(t, whatever_ends_a_relay_test_out_goes_back_or_it_is_said, ends);
+    tcase_add_test(t, a_relay_that_cannot_be_is_refused);
+    suite_add_tcase(suite, t);
+    return suite;
+}
+
+int main(void)
+{
+    static Suite *(*const makers[])(void) = {suite_live};
+
+    return run_suites(makers, COUNT(makers));
+}
