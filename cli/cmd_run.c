@@ -43,9 +43,9 @@ typedef struct run_job {
 static const struct argp_option options[] = {
     {"for", OPT_FOR, "TIME", 0, "run so long (default: 10 minutes)", 1},
     {"at", OPT_AT, "TIME KEY=VALUE", 0,
-     "at that time: sp=VALUE, manual=OUT, manual, auto, or load=OUT at the simulated plant's "
-     "input; "
-     "give it as often as needed",
+     "at that time: sp=VALUE, manual=OUT, manual, auto, load=OUT at the simulated plant's "
+     "input, "
+     "or settings such as \"kc=-9 ti=60s\"; give it as often as needed",
      1},
     {"soft-start", OPT_SOFT_START, "TIME", 0,
      "ramp the setpoint: its largest change takes so long. The same run with setpoint steps is "
@@ -97,6 +97,18 @@ static void take_at(struct argp_state *state, const char *arg, run_job *r)
     }
 }
 
+/* "ti=60s" behind --at 5min kc=-9: the settings of one moment as several arguments. */
+static bool joins_last(run_job *r, const char *arg)
+{
+    rk_event *last = r->count > 0 && !r->at_open ? &r->events[r->count - 1] : NULL;
+    char words[RK_EVENT_KEYS_CHARS];
+
+    if (last == NULL || last->kind != RK_EVENT_SETTINGS) return false;
+    if (snprintf(words, sizeof words, "%s %s", last->keys, arg) >= (int)sizeof words)
+        return false;
+    return rk_event_parse(words, last, NULL) == RK_OK;
+}
+
 static error_t parse(int key, char *arg, struct argp_state *state)
 {
     run_job *r = state->input;
@@ -132,7 +144,7 @@ static error_t parse(int key, char *arg, struct argp_state *state)
             r->count++;
             return 0;
         }
-        return parse_common(key, arg, state);
+        return joins_last(r, arg) ? 0 : parse_common(key, arg, state);
     case ARGP_KEY_END:
         if (r->at_open) {
             argp_failure(state, EXIT_USAGE, 0, "--at: what then? for example --at 60s sp=12.5");
@@ -196,17 +208,14 @@ static int check(run_job *r)
     }
     for (i = 0; i < r->count; i++) {
         const rk_event *e = &r->events[i];
-        const bool sp = e->kind == RK_EVENT_SETPOINT, out = e->kind == RK_EVENT_MANUAL;
+        rk_diag diag;
 
         if (e->at >= r->duration) {
             return fail(&r->j, EXIT_USAGE, "--at %gs is not within the run of %g s", e->at,
                         r->duration);
         }
-        if ((sp && (e->value < d->pv_low || e->value > d->pv_high)) ||
-            (out && (e->value < d->out_low || e->value > d->out_high))) {
-            return fail(&r->j, EXIT_USAGE, "--at %gs: %s %g is beyond %g to %g %s", e->at,
-                        sp ? "setpoint" : "output", e->value, sp ? d->pv_low : d->out_low,
-                        sp ? d->pv_high : d->out_high, sp ? d->pv_units : d->out_units);
+        if (rk_event_check(d, e, &diag) != RK_OK) {
+            return fail(&r->j, EXIT_USAGE, "--at %gs: %s", e->at, diag.text);
         }
     }
     qsort(r->events, r->count, sizeof r->events[0], by_time);
@@ -261,7 +270,7 @@ static int set_up(run_job *r)
 static void do_events(run_job *r, rk_live *live, size_t *done)
 {
     for (; *done < r->count && r->events[*done].at <= rk_live_time(live) + 1e-9; ++*done) {
-        (void)rk_live_do(live, &r->events[*done]); /* its range was checked */
+        (void)rk_live_do(live, &r->events[*done], NULL); /* each was checked alone */
     }
 }
 

@@ -215,12 +215,13 @@ void run_view_show(const rk_design *d, rk_live *live, double until)
 
 static void try_event(rk_live *live, rk_event_kind kind, double value)
 {
-    const rk_event what = {0, kind, value};
+    const rk_event what = {.kind = kind, .value = value};
+    rk_diag diag;
 
     typing.refused[0] = '\0';
-    if (!rk_live_do(live, &what)) {
-        (void)snprintf(typing.refused, sizeof typing.refused,
-                       "%g is out of range: nothing changed", value);
+    if (rk_live_do(live, &what, &diag) != RK_OK) {
+        (void)snprintf(typing.refused, sizeof typing.refused, "%.60s: nothing changed",
+                       diag.text);
     }
 }
 

@@ -7,6 +7,7 @@
 
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/number.h>
+#include <redkettle/design/loop/keys.h>
 
 /* Rows for a picture: each, or, when they filled their room, every stride-th. */
 typedef struct history {
@@ -16,16 +17,52 @@ typedef struct history {
 } history;
 
 struct rk_live {
-    const rk_design *design;
+    rk_design design; /* its settings as they are now */
     rk_port port;
     rk_sim_plant *plant;
     rk_loop block;
-    double out_safe;
+    double out_safe, sp_rate;
     size_t scans;
     rk_live_row last;
     rk_run_meter meter;
     history rows;
 };
+
+static rk_status no_event(const char *words, rk_diag *diag)
+{
+    return rk_diag_set(diag, RK_ERR_FORMAT,
+                       "'%.80s' is none of sp=VALUE, manual=OUT, manual, auto, load=OUT, or "
+                       "KEY=VALUE of [settings]",
+                       words);
+}
+
+/* Keys of [settings], looked at one by one; whether they go together shows when they are laid
+   over those that stand. */
+static rk_status take_settings(const char *words, rk_event *event, rk_diag *diag)
+{
+    char copy[RK_EVENT_KEYS_CHARS], *rest = NULL, *word;
+    rk_design scratch = rk_design_make();
+    rk_diag inner = {RK_OK, ""};
+
+    if (strlen(words) >= sizeof copy || strchr(words, '=') == NULL)
+        return no_event(words, diag);
+    (void)snprintf(copy, sizeof copy, "%s", words);
+    for (word = strtok_r(copy, " \t", &rest); word != NULL;
+         word = strtok_r(NULL, " \t", &rest)) {
+        char *equals = strchr(word, '=');
+        rk_status status;
+
+        if (equals == NULL) return no_event(words, diag);
+        *equals = '\0';
+        if (rk_key_place("settings", word) == rk_key_count()) return no_event(words, diag);
+        status = rk_design_set(&scratch, "settings", word, equals + 1, &inner);
+        if (status != RK_OK) return rk_diag_set(diag, status, "%s", inner.text);
+    }
+    event->kind = RK_EVENT_SETTINGS;
+    event->value = nan("");
+    (void)snprintf(event->keys, sizeof event->keys, "%s", words);
+    return RK_OK;
+}
 
 rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag)
 {
@@ -48,18 +85,80 @@ rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag)
 
         if (width != strlen(kinds[i].word) || memcmp(words, kinds[i].word, width) != 0)
             continue;
-        if (has_value ? !kinds[i].takes_value : kinds[i].needs_value) break;
+        if (has_value ? !kinds[i].takes_value : kinds[i].needs_value)
+            return no_event(words, diag);
         if (has_value &&
             !rk_number_parse(words + width + 1, strlen(words + width + 1), &value)) {
-            break;
+            return no_event(words, diag);
         }
         event->kind = kinds[i].kind;
         event->value = value;
+        event->keys[0] = '\0';
         return RK_OK;
     }
-    return rk_diag_set(diag, RK_ERR_FORMAT,
-                       "'%.80s' is none of sp=VALUE, manual=OUT, manual, auto, load=OUT",
-                       words);
+    return take_settings(words, event, diag);
+}
+
+/* kc, ti, td and tf as they stand, in the ideal form, and the keys over them; keys of the
+   parallel form stand for themselves. */
+static rk_status lay_settings(rk_design *d, const char *keys, rk_diag *diag)
+{
+    const double none = nan("");
+    char words[RK_EVENT_KEYS_CHARS], *rest = NULL, *word;
+    rk_status status = RK_OK;
+
+    d->given = rk_given_settings_make();
+    d->given.kc = d->settings.kc;
+    d->given.ti = isfinite(d->settings.ti) ? d->settings.ti : none;
+    d->given.td = d->settings.td > 0 ? d->settings.td : none;
+    d->given.tf = d->settings.td > 0 ? d->settings.tf : none;
+    (void)snprintf(words, sizeof words, "%s", keys);
+    for (word = strtok_r(words, " \t", &rest); word != NULL && status == RK_OK;
+         word = strtok_r(NULL, " \t", &rest)) {
+        char *equals = strchr(word, '=');
+
+        *equals = '\0';
+        status = rk_design_set(d, "settings", word, equals + 1, diag);
+        if (status == RK_OK && strcmp(word, "form") == 0 && d->given.form != RK_FORM_IDEAL) {
+            const rk_form form = d->given.form;
+
+            d->given = rk_given_settings_make();
+            d->given.form = form;
+        }
+    }
+    return status == RK_OK ? rk_design_settle(d, diag) : status;
+}
+
+static rk_status settings_after(const rk_design *design, const rk_event *event,
+                                rk_design *after, rk_loop_params *params, rk_diag *diag)
+{
+    rk_status status;
+
+    *after = *design;
+    status = lay_settings(after, event->keys, diag);
+    if (status == RK_OK) {
+        status = rk_design_check(after, diag);
+    }
+    return status == RK_OK ? rk_design_block_params(after, params, diag) : status;
+}
+
+rk_status rk_event_check(const rk_design *d, const rk_event *e, rk_diag *diag)
+{
+    rk_loop_params params;
+    rk_design after;
+
+    rk_diag_clear(diag);
+    if (d == NULL || e == NULL) return RK_ERR_ARG;
+    if (e->kind == RK_EVENT_SETPOINT && (e->value < d->pv_low || e->value > d->pv_high)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "setpoint %g is beyond %g to %g %s", e->value,
+                           d->pv_low, d->pv_high, d->pv_units);
+    }
+    if (e->kind == RK_EVENT_MANUAL && (e->value < d->out_low || e->value > d->out_high)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "output %g is beyond %g to %g %s", e->value,
+                           d->out_low, d->out_high, d->out_units);
+    }
+    if (e->kind == RK_EVENT_SETTINGS) return settings_after(d, e, &after, &params, diag);
+    return RK_OK;
 }
 
 /* Where plant and valve stand now; a first PV may be bad for a moment, but not for long. */
@@ -76,7 +175,7 @@ static rk_status find_start(const rk_port *port, double *pv, double *out, rk_dia
 
 static rk_status start_block(rk_live *live, double sp_rate, rk_diag *diag)
 {
-    const rk_design *d = live->design;
+    const rk_design *d = &live->design;
     rk_loop_params params;
     double pv = 0, out = 0;
     rk_status status = rk_design_block_params(d, &params, diag);
@@ -109,7 +208,8 @@ rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_pl
     if (design == NULL || port == NULL || live == NULL) return RK_ERR_ARG;
     made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a run");
-    made->design = design;
+    made->design = *design;
+    made->sp_rate = sp_rate;
     made->port = *port;
     made->plant = plant;
     made->rows.stride = 1;
@@ -124,26 +224,44 @@ rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_pl
     return RK_OK;
 }
 
-bool rk_live_do(rk_live *live, const rk_event *event)
+static rk_status change_settings(rk_live *live, const rk_event *event, rk_diag *diag)
 {
-    const rk_design *d = live->design;
+    rk_loop_params params;
+    rk_design after;
+    rk_status status = settings_after(&live->design, event, &after, &params, diag);
 
+    if (status != RK_OK) return status;
+    params.pid.sp_rate = live->sp_rate;
+    status = rk_loop_set_params(&live->block, &params);
+    if (status != RK_OK)
+        return rk_diag_set(diag, status, "the loop block refuses these settings");
+    live->design = after;
+    return RK_OK;
+}
+
+rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag)
+{
+    const rk_status status = rk_event_check(&live->design, event, diag);
+
+    if (status != RK_OK) return status;
     switch (event->kind) {
     case RK_EVENT_SETPOINT:
-        if (event->value < d->pv_low || event->value > d->pv_high) return false;
         live->block.sp = event->value;
-        return true;
+        return RK_OK;
     case RK_EVENT_MANUAL:
-        if (event->value < d->out_low || event->value > d->out_high) return false;
         rk_pid_set_manual(&live->block.pid, event->value);
-        return true;
+        return RK_OK;
     case RK_EVENT_AUTO:
         rk_pid_set_auto(&live->block.pid);
-        return true;
+        return RK_OK;
+    case RK_EVENT_SETTINGS:
+        return change_settings(live, event, diag);
     default:
-        if (live->plant == NULL) return false;
+        if (live->plant == NULL) {
+            return rk_diag_set(diag, RK_ERR_RANGE, "load: there is no simulated plant to load");
+        }
         rk_sim_plant_set_load(live->plant, event->value);
-        return true;
+        return RK_OK;
     }
 }
 
@@ -201,7 +319,7 @@ rk_loop *rk_live_block(rk_live *live)
 
 double rk_live_time(const rk_live *live)
 {
-    return (double)live->scans * live->design->ts;
+    return (double)live->scans * live->design.ts;
 }
 
 size_t rk_live_scans(const rk_live *live)

@@ -66,6 +66,33 @@ START_TEST(setpoints_and_modes_come_at_their_times_and_every_scan_is_written)
 }
 END_TEST
 
+/* New settings as it runs, in one argument or in several: slower ones reach the same setpoint.
+ */
+static const char *const resettled[][4] = {
+    {"5min kc=-5 ti=90s", NULL},
+    {"5min", "kc=-5", "ti=90s", NULL},
+};
+
+START_TEST(settings_change_at_their_time)
+{
+    char *dir = scratch_make();
+    const char *const *at = resettled[_i];
+    json_t *j;
+
+    put_loop(dir, "1s", "", "");
+    j = json_of(at[1] == NULL ? TOOL(dir, "run", "p.loop", "--for", "40min", "--at", at[0],
+                                     "--at", "10min sp=12.2", "--json")
+                              : TOOL(dir, "run", "p.loop", "--for", "40min", "--at", at[0],
+                                     at[1], at[2], "--at", "10min sp=12.2", "--json"),
+                0);
+    ck_assert_double_eq_tol(number(j, "pv"), 12.2, 0.03);
+    /* kc 5 moves OUT by 2 at once for a step of 0.4, kc 11.1 would by 4.4 */
+    ck_assert_double_eq_tol(number(j, "largest_move"), 2.0, 0.15);
+    json_decref(j);
+    scratch_free(dir);
+}
+END_TEST
+
 /* Faults of the plant: what is said, where OUT ends, whether PV is at its setpoint at the end.
  */
 static const struct {
@@ -193,6 +220,7 @@ Suite *suite_run_command(void)
     TCase *t = tcase_create("run");
 
     tcase_add_test(t, setpoints_and_modes_come_at_their_times_and_every_scan_is_written);
+    add_table(t, settings_change_at_their_time, resettled);
     add_table(t, faults_are_named_lead_to_safety_and_pass, faults);
     tcase_add_test(t, soft_start_moves_the_valve_less_than_a_step);
     tcase_add_test(t, ctrl_c_puts_the_safe_output_on_the_valve);

@@ -87,6 +87,10 @@ static const struct {
     {"manual", true, RK_EVENT_MANUAL, (double)NAN},
     {"auto", true, RK_EVENT_AUTO, (double)NAN},
     {"load=-6", true, RK_EVENT_LOAD, -6},
+    {"kc=-9 ti=60s", true, RK_EVENT_SETTINGS, (double)NAN},
+    {"integral-by=Trapezoid", true, RK_EVENT_SETTINGS, (double)NAN},
+    {"kcc=-9", false, RK_EVENT_AUTO, 0},
+    {"kc=-9 ti", false, RK_EVENT_AUTO, 0},
     {"sp", false, RK_EVENT_AUTO, 0},
     {"load", false, RK_EVENT_AUTO, 0},
     {"auto=1", false, RK_EVENT_AUTO, 0},
@@ -132,14 +136,15 @@ START_TEST(a_long_run_keeps_bounded_rows_and_the_figures_of_every_scan)
     ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, 0.01, &live, NULL), RK_OK);
     ck_assert_uint_eq(r.writes, 0);
     for (i = 0; i < SCANS; i++) {
-        const rk_event sp = {0, RK_EVENT_SETPOINT, 11.8 + (0.2 * (double)((i / 2000) % 3))};
-        const rk_event load = {0, RK_EVENT_LOAD, i % 5000 < 2500 ? 0 : 4};
+        const rk_event sp = {.kind = RK_EVENT_SETPOINT,
+                             .value = 11.8 + (0.2 * (double)((i / 2000) % 3))};
+        const rk_event load = {.kind = RK_EVENT_LOAD, .value = i % 5000 < 2500 ? 0 : 4};
         rk_live_row row;
 
         if (i % 2000 == 0) {
-            ck_assert(rk_live_do(live, &sp));
+            ck_assert_int_eq(rk_live_do(live, &sp, NULL), RK_OK);
         }
-        ck_assert(rk_live_do(live, &load));
+        ck_assert_int_eq(rk_live_do(live, &load, NULL), RK_OK);
         rk_live_scan(live, 1);
         row = rk_live_last(live);
         columns[i] = row.time;
@@ -191,21 +196,29 @@ END_TEST
 
 START_TEST(what_is_out_of_range_changes_nothing_and_safe_is_written_at_once)
 {
-    const rk_event high = {0, RK_EVENT_SETPOINT, 20.1}, low = {0, RK_EVENT_SETPOINT, -0.1},
-                   over = {0, RK_EVENT_MANUAL, 100.1}, under = {0, RK_EVENT_MANUAL, -0.1},
-                   load = {0, RK_EVENT_LOAD, 1}, by_hand = {0, RK_EVENT_MANUAL, 30};
+    const rk_event high = {.kind = RK_EVENT_SETPOINT, .value = 20.1},
+                   low = {.kind = RK_EVENT_SETPOINT, .value = -0.1},
+                   over = {.kind = RK_EVENT_MANUAL, .value = 100.1},
+                   under = {.kind = RK_EVENT_MANUAL, .value = -0.1},
+                   load = {.kind = RK_EVENT_LOAD, .value = 1},
+                   by_hand = {.kind = RK_EVENT_MANUAL, .value = 30};
     rig r;
     const rk_port port = rig_make(&r);
     rk_live *live = NULL;
+    rk_diag diag;
 
     r.design.out_safe = 17;
     ck_assert_int_eq(rk_live_create(&r.design, &port, NULL, HUGE_VAL, &live, NULL), RK_OK);
-    ck_assert(!rk_live_do(live, &high) && !rk_live_do(live, &low));
-    ck_assert(!rk_live_do(live, &over) && !rk_live_do(live, &under));
-    ck_assert(!rk_live_do(live, &load)); /* there is no simulated plant to load */
+    ck_assert_int_eq(rk_live_do(live, &high, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "setpoint 20.1 is beyond 0 to 20"));
+    ck_assert_int_eq(rk_live_do(live, &low, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_live_do(live, &over, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "output 100.1 is beyond 0 to 100"));
+    ck_assert_int_eq(rk_live_do(live, &under, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_live_do(live, &load, &diag), RK_ERR_RANGE); /* no plant to load */
     rk_live_scan(live, 1);
     ck_assert_double_eq_tol(r.out, 42, 1e-9);
-    ck_assert(rk_live_do(live, &by_hand));
+    ck_assert_int_eq(rk_live_do(live, &by_hand, NULL), RK_OK);
     ck_assert_str_eq(rk_live_mode(live), "manual");
     rk_live_scan(live, 1);
     ck_assert_double_eq(r.out, 30);
@@ -246,6 +259,74 @@ START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
     other.ts = (double)NAN;
     ck_assert_int_eq(rk_sim_plant_create(&other, &none, &diag), RK_ERR_RANGE);
     rk_live_free(NULL);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+/* What is changed at scan 100 of a loop at rest, and the settings after it. */
+static const struct {
+    const char *keys;
+    double kc, ti, td, sp_weight;
+} changes[] = {
+    {"kc=-9 ti=60s", -9, 60, 0, 1},
+    {"kc=-5", -5, 46.5, 0, 1},
+    {"ti=2min sp-weight=0.5", -11.1, 120, 0, 0.5},
+    {"td=4s tf=1s", -11.1, 46.5, 4, 1},
+    {"form=parallel kp=-8 ki=-0.2", -8, 40, 0, 1},
+};
+
+START_TEST(settings_change_as_it_runs_without_a_bump)
+{
+    const rk_event sp = {.kind = RK_EVENT_SETPOINT, .value = 12.3};
+    rk_event change = {.at = 0};
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_live *live = NULL;
+    double before;
+    int scan;
+
+    ck_assert_int_eq(rk_event_parse(changes[_i].keys, &change, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, HUGE_VAL, &live, NULL), RK_OK);
+    for (scan = 0; scan < 100; scan++) {
+        rk_live_scan(live, 1);
+    }
+    before = r.out;
+    ck_assert_int_eq(rk_live_do(live, &change, NULL), RK_OK);
+    rk_live_scan(live, 1);
+    ck_assert_double_eq_tol(r.out, before, 1e-9); /* at rest nothing else may move it */
+    ck_assert_double_eq(rk_live_block(live)->pid.params.kc, changes[_i].kc);
+    ck_assert_double_eq_tol(rk_live_block(live)->pid.params.ti, changes[_i].ti, 1e-12);
+    ck_assert_double_eq(rk_live_block(live)->pid.params.td, changes[_i].td);
+    ck_assert_double_eq(rk_live_block(live)->pid.params.sp_weight, changes[_i].sp_weight);
+    ck_assert_int_eq(rk_live_do(live, &sp, NULL), RK_OK);
+    for (scan = 0; scan < 900; scan++) {
+        rk_live_scan(live, 1);
+    }
+    ck_assert_double_eq_tol(rk_live_last(live).pv, 12.3, 0.01);
+    rk_live_free(live);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
+/* Each is no controller for this loop; nothing may change. */
+static const char *const no_changes[] = {"kc=11.1", "ti=0.5s", "kp=-3", "form=parallel kc=-3"};
+
+START_TEST(settings_that_make_no_controller_change_nothing)
+{
+    rk_event change = {.at = 0};
+    rig r;
+    const rk_port port = rig_make(&r);
+    rk_live *live = NULL;
+    rk_diag diag;
+    rk_pid_params before;
+
+    ck_assert_int_eq(rk_event_parse(no_changes[_i], &change, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, HUGE_VAL, &live, NULL), RK_OK);
+    before = rk_live_block(live)->pid.params;
+    ck_assert_int_ne(rk_live_do(live, &change, &diag), RK_OK);
+    ck_assert_str_ne(diag.text, "");
+    ck_assert_mem_eq(&rk_live_block(live)->pid.params, &before, sizeof before);
+    rk_live_free(live);
     rk_sim_plant_free(r.plant);
 }
 END_TEST
@@ -393,6 +474,8 @@ static Suite *suite_live(void)
     tcase_add_test(t, overshoot_is_counted_from_where_each_change_ends);
     tcase_add_test(t, what_is_out_of_range_changes_nothing_and_safe_is_written_at_once);
     tcase_add_test(t, a_loop_that_cannot_start_is_refused_before_anything_is_written);
+    add_table(t, settings_change_as_it_runs_without_a_bump, changes);
+    add_table(t, settings_that_make_no_controller_change_nothing, no_changes);
     tcase_add_test(t, a_relay_test_finds_the_ultimate_point);
     add_table(t, whatever_ends_a_relay_test_out_goes_back_or_it_is_said, ends);
     tcase_add_test(t, a_relay_that_cannot_be_is_refused);

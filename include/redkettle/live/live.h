@@ -21,24 +21,41 @@ typedef enum rk_event_kind {
     RK_EVENT_AUTO,
     RK_EVENT_MANUAL, /* value NaN: the output as it stands */
     RK_EVENT_LOAD,   /* of a simulated plant */
+    RK_EVENT_SETTINGS,
 } rk_event_kind;
+
+enum { RK_EVENT_KEYS_CHARS = 160 };
 
 typedef struct rk_event {
     double at; /* s from the start of the run */
     rk_event_kind kind;
-    double value; /* pv-EU or out-EU */
+    double value;                   /* pv-EU or out-EU */
+    char keys[RK_EVENT_KEYS_CHARS]; /* of settings: "kc=-9 ti=60s" */
 } rk_event;
 
-/** "sp=12.5", "manual=40", "manual", "auto" or "load=-3". Errors  RK_ERR_FORMAT for anything
- * else. */
+/**
+ * "sp=12.5", "manual=40", "manual", "auto", "load=-3", or keys of [settings] in a loop file
+ * with blanks between: "kc=-9 ti=60s". Writes all of *event but its time.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_FORMAT for anything else; RK_ERR_RANGE for a setting
+ *         out of its range.
+ */
 rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag);
+
+/**
+ * Would this loop take it? A setpoint within PV's range, an output within its limits, settings
+ * that make a controller together with those that stand.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE, and diag says why not.
+ */
+rk_status rk_event_check(const rk_design *design, const rk_event *event, rk_diag *diag);
 
 /** A loop that runs on a port, scan by scan. */
 typedef struct rk_live rk_live;
 
 /**
  * Set everything up at rest where the plant stands: automatic, sp at the PV there is. Nothing
- * is written to the port. design and port are to outlive it; plant: the simulated plant behind
+ * is written to the port. design and port are copied; plant: the simulated plant behind
  * the port, which each scan lets pass; NULL for hardware. sp_rate: the setpoint's ramp, pv-EU
  * per s; infinite: it steps.
  *
@@ -48,9 +65,12 @@ typedef struct rk_live rk_live;
 rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
                          double sp_rate, rk_live **live, rk_diag *diag);
 
-/** Do what an event says; false for a setpoint or an output out of range, or a load without a
- * simulated plant, which change nothing. */
-bool rk_live_do(rk_live *live, const rk_event *event);
+/**
+ * Do what an event says; new settings come without a bump. Nothing changes on an error.
+ *
+ * Errors  as rk_event_check; RK_ERR_RANGE for a load without a simulated plant.
+ */
+rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag);
 
 /** One scan, `elapsed` s after the one before, and what follows until the next. Its memory is
  * bounded whatever it runs for. */
