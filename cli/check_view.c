@@ -245,7 +245,7 @@ static void print_valve(const check_job *c)
         (void)printf("; its limits reach %.5g to %.5g %s", k->start.pv_low, k->start.pv_high,
                      d->pv_units);
     }
-    (void)printf("\n  room for a load: %.4g %s down, %.4g %s up\n", k->start.room_down,
+    (void)printf("\n  headroom for a load: %.4g %s down, %.4g %s up\n", k->start.room_down,
                  d->out_units, k->start.room_up, d->out_units);
     for (i = 0; i < c->plan.setpoints; i++) {
         (void)printf("  setpoint %.5g %s: OUT %.4g %s, %s\n", c->plan.setpoint[i], d->pv_units,
@@ -281,7 +281,7 @@ static void print_windup(const check_job *c)
     (void)printf(" meets the valve's limits:\n\n");
     (void)snprintf(cells[0], SHOWN_CHARS, "anti-windup");
     (void)snprintf(cells[1], SHOWN_CHARS, "overshoot");
-    (void)snprintf(cells[2], SHOWN_CHARS, "on a limit");
+    (void)snprintf(cells[2], SHOWN_CHARS, "saturated");
     (void)snprintf(cells[3], SHOWN_CHARS, "settling");
     windup_row(cells + (++rows * COLUMNS), "(no limits)", &w->ideal, minutes);
     for (way = 0; way < 3; way++) {
@@ -303,7 +303,7 @@ static void print_windup(const check_job *c)
 }
 
 /* One change that mends all there is: then it is said once. */
-static const rk_remedy *mend_of_all(const check_job *c, int *missed)
+static const rk_remedy *remedy_for_all(const check_job *c, int *missed)
 {
     const rk_check *k = &c->check;
     const rk_remedy *first = NULL;
@@ -313,20 +313,20 @@ static const rk_remedy *mend_of_all(const check_job *c, int *missed)
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         if (!k->verdict.asked[i] || k->verdict.line_met[i]) continue;
         ++*missed;
-        first = *missed == 1 ? &k->mends[i] : first;
-        if (!k->mends[i].all) return NULL;
+        first = *missed == 1 ? &k->remedies[i] : first;
+        if (!k->remedies[i].all) return NULL;
     }
     return *missed > 1 ? first : NULL;
 }
 
-static void print_mend(const check_job *c, const char *what, const rk_remedy *m)
+static void print_remedy(const check_job *c, const char *what, const rk_remedy *m)
 {
     const rk_settings *s = &c->j.loop.settings;
     const double now = m->by_kc ? s->kc : s->ti;
     char value[SHOWN_CHARS], from[SHOWN_CHARS];
 
     if (!m->by_kc && !m->by_ti) {
-        (void)printf("  %s: no change of kc or ti alone mends it: search for other settings\n",
+        (void)printf("  %s: no change of kc or ti alone meets it: search for other settings\n",
                      what);
         return;
     }
@@ -336,27 +336,28 @@ static void print_mend(const check_job *c, const char *what, const rk_remedy *m)
         show_time(value, m->value, c->j.minutes);
         show_time(from, now, c->j.minutes);
     }
-    (void)printf("  to mend %s: a %s of %s instead of %s (%+.3g %%)%s\n", what,
+    (void)printf("  remedy for %s: a %s of %s instead of %s (%+.3g %%)%s\n", what,
                  m->by_kc ? "kc" : "ti", value, from, 100.0 * (fabs(m->value / now) - 1.0),
-                 m->all ? "; nothing is missed then" : "; another line is missed then");
+                 m->all ? "; all requirements are then met"
+                        : "; another requirement is then not met");
 }
 
-/* What would mend each line that is missed. */
-static void print_mends(const check_job *c)
+/* The remedy for each requirement that is not met. */
+static void print_remedies(const check_job *c)
 {
     const rk_check *k = &c->check;
     int missed, i;
-    const rk_remedy *all = mend_of_all(c, &missed);
+    const rk_remedy *all = remedy_for_all(c, &missed);
 
     if (missed == 0) return;
     (void)printf("\n");
     if (all != NULL) {
-        print_mend(c, "them all", all);
+        print_remedy(c, "all of them", all);
         return;
     }
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         if (k->verdict.asked[i] && !k->verdict.line_met[i]) {
-            print_mend(c, rk_require_to_text((rk_require)i), &k->mends[i]);
+            print_remedy(c, rk_require_to_text((rk_require)i), &k->remedies[i]);
         }
     }
 }
@@ -407,7 +408,7 @@ void print_check(const check_job *c)
         (void)printf("\n");
         show_verdict_lines(&j->loop, &check->requirements, &check->verdict, false, j->minutes);
     }
-    print_mends(c);
+    print_remedies(c);
     show_findings(&check->findings);
     if (check->margins.stable) {
         print_margins(c);

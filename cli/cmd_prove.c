@@ -71,7 +71,7 @@ static const struct argp argp = {
     "Structured Text in a stand-in PLC that reads it by the standard, the C compiled by cc. "
     "Each "
     "output of each scan is compared bit for bit: through start, setpoint and load steps, both "
-    "limits, manual and automatic, and values that are no numbers; in a closed loop with the "
+    "limits, manual and automatic, and NaN and infinite values; in a closed loop with the "
     "plant's text as well.\v"
     "The verdict is printed, and written into the settings sheet that stands there. "
     "Exit status 1: something differs, or a text cannot be run.",

@@ -43,7 +43,7 @@ typedef struct search_job {
     rk_search_plan plan;
     rk_model_set spread;
     rk_search_result found, without;
-    bool has_without;    /* the same without the line that stands in the way */
+    bool has_without;    /* the same without the limiting requirement */
     double began, shown; /* wall clock */
 
     rk_grid grid;
@@ -63,11 +63,11 @@ static const struct argp_option options[] = {
      "load-iae otherwise)",
      1},
     {"weigh-effort", OPT_WEIGH_EFFORT, "WEIGHT", 0,
-     "add so much of the valve's work to the cost (default: 0)", 1},
+     "add so much of the control effort to the cost (default: 0)", 1},
     {"weigh-error", OPT_WEIGH_ERROR, "WEIGHT", 0, "and take so much of the cost (default: 1)",
      1},
     {"effort", OPT_EFFORT, "HOW", 0,
-     "the valve's work as squares of OUT's moves, or as travel (default: squares)", 1},
+     "control effort as squares of OUT's moves, or as travel (default: squares)", 1},
     {"sp-step", OPT_SP_STEP, "PV", 0,
      "the setpoint's step (default: [require] sp-step, or 5 % of PV's range)", 1},
     {"load-step", OPT_LOAD_STEP, "OUT", 0,
@@ -229,11 +229,9 @@ static const struct argp argp = {
     options,
     parse,
     "[LOOP.loop|RECORD.csv]",
-    "Settings that meet requirements (options, or the loop file's [require]) at the least "
-    "cost, or the "
-    "nearest miss and what stands in the way. The search sees what the plant sees: limits, "
-    "rate, "
-    "scan.\v"
+    "Settings that meet the requirements (options, or the loop file's [require]) at the lowest "
+    "cost, or the closest settings found and the limiting requirement. The search sees OUT's "
+    "limits and rate, and the scan.\v"
     "Example: redkettle search blend-brix.loop --overshoot 5 --settling 3min --mode PID",
     children,
     NULL,
@@ -368,7 +366,7 @@ static int run_search(search_job *s)
     rk_status status = rk_search_compute(&s->plan, &s->found, &diag);
 
     if (status == RK_OK && !s->found.met && !s->found.stopped) {
-        plan.requirements.limit[s->found.in_the_way] = nan("");
+        plan.requirements.limit[s->found.limiting] = nan("");
         if (plan.cost == RK_COST_MS) {
             plan.cost = RK_COST_LOAD_IAE; /* robustness alone would be no control at all */
         }
@@ -617,13 +615,12 @@ static void print_found(const search_job *s)
     describe_model(&s->j, process, sizeof process);
     show_verdict(r->met ? "MET" : "MISSED", r->met);
     if (!r->met) {
-        (void)printf(": the nearest there is; in the way: %s\n",
-                     rk_require_to_text(r->in_the_way));
+        (void)printf(": closest settings found; limiting requirement: %s\n",
+                     rk_require_to_text(r->limiting));
     } else if (s->plan.cost == RK_COST_MS) {
-        (void)printf(
-            ": settings that do all that is asked, with the most robustness to spare\n");
+        (void)printf(": all requirements met, with the lowest Ms\n");
     } else {
-        (void)printf(": settings that do all that is asked, with the least %s\n",
+        (void)printf(": all requirements met, with the lowest %s\n",
                      rk_cost_to_text(s->plan.cost));
     }
     (void)printf("Process: %s\n", process);
@@ -642,14 +639,15 @@ static void print_found(const search_job *s)
     (void)printf("  %zu settings tried%s\n", r->tried,
                  r->stopped ? "; stopped: the best so far" : "");
     if (!s->has_without) return;
-    (void)printf("\nWithout %s %s:\n", rk_require_to_text(r->in_the_way),
-                 s->without.met ? "all the rest is met" : "there would still be a miss");
+    (void)printf("\nWithout %s %s:\n", rk_require_to_text(r->limiting),
+                 s->without.met ? "all other requirements are met"
+                                : "others are still not met");
     print_settings(s, &s->without);
-    show_requirement(then, d, r->in_the_way, s->without.verdict.figure[r->in_the_way],
+    show_requirement(then, d, r->limiting, s->without.verdict.figure[r->limiting],
                      s->j.minutes);
-    show_requirement(limit, d, r->in_the_way, s->plan.requirements.limit[r->in_the_way],
+    show_requirement(limit, d, r->limiting, s->plan.requirements.limit[r->limiting],
                      s->j.minutes);
-    (void)printf("    %s is then %s instead of %s\n", rk_require_to_text(r->in_the_way), then,
+    (void)printf("    %s is then %s instead of %s\n", rk_require_to_text(r->limiting), then,
                  limit);
 }
 

@@ -294,7 +294,7 @@ static const struct {
     {"ITAE", OF_SETPOINT, 1, 0, 2},          {"load: peak", OF_LOAD, 1, 0, 0},
     {"load: recovery", OF_LOAD, 0, 0, 1},    {"load: IAE", OF_LOAD, 1, 0, 1},
     {"OUT travel", OF_OUT, 0, 1, 0},         {"OUT largest move", OF_OUT, 0, 1, 0},
-    {"OUT reversals", OF_OUT, 0, 0, 0},      {"OUT on a limit", OF_OUT, 0, 0, 1},
+    {"OUT reversals", OF_OUT, 0, 0, 0},      {"OUT saturated", OF_OUT, 0, 0, 1},
 };
 
 /* A line's figure, by its place in the list above. */

@@ -15,7 +15,7 @@ static const struct {
     {"bump", cmd_bump, "a step test, made and recorded through a port"},
     {"fit", cmd_fit, "a process model from a step test, with its certainty"},
     {"tune", cmd_tune, "settings by published rules, side by side"},
-    {"search", cmd_search, "settings that meet requirements at the least cost"},
+    {"search", cmd_search, "settings that meet requirements at the lowest cost"},
     {"check", cmd_check, "margins, gain limits and a verdict"},
     {"trial", cmd_trial, "the loop run on paper, cases side by side, with a figure"},
     {"emit", cmd_emit, "the controller as program text for a PLC"},

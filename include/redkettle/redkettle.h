@@ -27,8 +27,8 @@
 #include <redkettle/design/fit/bump.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/keys.h>
-#include <redkettle/design/loop/loop_design.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/model_set.h>
 #include <redkettle/design/loop/requirements.h>

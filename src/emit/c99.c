@@ -19,13 +19,13 @@ static void add_struct(rk_text *text, const rki_controller *c)
     rki_add_plain(text, c->loop->out_units);
     rk_text_add(text, " */\n    double out;        /* the output, ");
     rki_add_plain(text, c->loop->out_units);
-    rk_text_add(
-        text,
-        " */\n"
-        "    int held;          /* 1: sp or pv is no number, automatic holds the output */\n"
-        "    double %s;     /* state from here on: %s */\n",
-        c->velocity ? "p_last" : "i_part",
-        c->velocity ? "the proportional part" : "the integral");
+    rk_text_add(text,
+                " */\n"
+                "    int held;          /* 1: sp or pv is NaN or infinite, automatic holds the "
+                "output */\n"
+                "    double %s;     /* state from here on: %s */\n",
+                c->velocity ? "p_last" : "i_part",
+                c->velocity ? "the proportional part" : "the integral");
     if (c->last) {
         rk_text_add(text, "    double e_last;     /* the error, a scan ago */\n");
     }

@@ -193,7 +193,7 @@ rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *di
                 "/* Counts of one unit, for sp and pv, and for the outputs. */\n"
                 "#define %s_PV_UNIT %s\n"
                 "#define %s_OUT_UNIT %s\n\n"
-                "/* What is no number: it holds the output. */\n"
+                "/* NaN: it holds the output. */\n"
                 "#define %s_NONE INT32_MIN\n\n",
                 upper_name, upper_name, upper_name, pv_unit, upper_name, out_unit, upper_name);
     rk_text_add(

@@ -133,7 +133,7 @@ rki_block rki_twin_block(const rki_twin *t)
     rki_block_number(&b, RKI_OUTPUTS, "pv", t->params.pv0, "at the end of the scan",
                      t->loop->pv_units);
     add_st_variables(&b, t);
-    rk_text_add(b.body, "(* An out that is no number repeats the last. *)\n"
+    rk_text_add(b.body, "(* An out that is NaN or infinite repeats the last. *)\n"
                         "late := out + load;\n"
                         "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;\n"
                         "later := ring[oldest];\n"
@@ -231,7 +231,7 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
                 "double %s_scan(%s *p, double out)\n{\n"
                 "    const double in = out + p->load;\n"
                 "    double late, later%s;\n\n"
-                "    /* An out that is no number repeats the last. */\n"
+                "    /* An out that is NaN or infinite repeats the last. */\n"
                 "    if ((in - in) == 0.0) p->u = in - OUT0;\n"
                 "    later = p->ring[p->oldest];\n"
                 "    p->ring[p->oldest] = p->u;\n"

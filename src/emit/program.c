@@ -57,8 +57,8 @@ static void list_globals(rki_project *p)
     add_global(p, "out", "LREAL", true, p->controller.out_start, "output, to the valve",
                out_units);
     give_range(p, loop->out_low, loop->out_high);
-    add_global(p, "held", "BOOL", false, 0, "sp or pv is no number: automatic holds the output",
-               "");
+    add_global(p, "held", "BOOL", false, 0,
+               "sp or pv is NaN or infinite: automatic holds the output", "");
     add_global(p, "interval_wrong", "BOOL", false, 0,
                "the task does not run at the scan that the controller was made for", "");
     if (p->has_twin) {
@@ -150,7 +150,7 @@ rki_block rki_ramp_block(const rki_project *p)
     rki_block_number(&b, RKI_CONSTANTS, "scan", p->loop->ts, "the task's interval", "s");
     rki_block_number(&b, RKI_LOCALS, "most", nan(""), "what it moves in a scan", units);
     rki_block_pin(&b, RKI_LOCALS, "begun", "BOOL", "FALSE", "it stands somewhere");
-    rk_text_add(b.body, "(* A start or target that is no number: it stays. *)\n"
+    rk_text_add(b.body, "(* A start or target that is NaN or infinite: it stays. *)\n"
                         "IF (follow OR NOT begun) AND ((start - start) = LREAL#0.0) THEN\n"
                         "    ramped := start;\n"
                         "    begun := TRUE;\n"

@@ -16,7 +16,7 @@ static void add_pins(rki_block *b, const rki_controller *c)
                      "what stands on the valve at the first scan", out_units);
     rki_block_number(b, RKI_OUTPUTS, "out", nan(""), "output", out_units);
     rki_block_pin(b, RKI_OUTPUTS, "held", "BOOL", NULL,
-                  "sp or pv is no number: automatic holds the output");
+                  "sp or pv is NaN or infinite: automatic holds the output");
 }
 
 static void add_variables(rki_block *b, const rki_controller *c)

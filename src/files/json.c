@@ -353,12 +353,12 @@ static json_t *mend_object(const rk_remedy *m)
 {
     if (m == NULL || (!m->by_kc && !m->by_ti)) return json_null();
     return json_pack("{s:s, s:f, s:b}", "setting", m->by_kc ? "kc" : "ti", "value", m->value,
-                     "mends_all", m->all);
+                     "meets_all", m->all);
 }
 
 /* mends may be NULL. */
 static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirements *requirements,
-                                 const rk_remedy *mends)
+                                 const rk_remedy *remedies)
 {
     json_t *array = json_array();
     int i;
@@ -367,13 +367,13 @@ static json_t *requirement_lines(const rk_verdict *verdict, const rk_requirement
         const char *sense = rk_require_is_least((rk_require)i) ? "at least" : "at most";
 
         if (!verdict->asked[i]) continue;
-        json_array_append_new(array, json_pack("{s:s, s:s, s:f, s:o, s:b, s:b, s:o}", "name",
-                                               rk_require_to_text((rk_require)i), "sense",
-                                               sense, "limit", requirements->limit[i], "figure",
-                                               real_or_null(verdict->figure[i]), "met",
-                                               verdict->line_met[i], "default",
-                                               requirements->by_default[i], "mend",
-                                               mend_object(mends != NULL ? &mends[i] : NULL)));
+        json_array_append_new(
+            array,
+            json_pack("{s:s, s:s, s:f, s:o, s:b, s:b, s:o}", "name",
+                      rk_require_to_text((rk_require)i), "sense", sense, "limit",
+                      requirements->limit[i], "figure", real_or_null(verdict->figure[i]), "met",
+                      verdict->line_met[i], "default", requirements->by_default[i], "remedy",
+                      mend_object(remedies != NULL ? &remedies[i] : NULL)));
     }
     return array;
 }
@@ -396,8 +396,8 @@ rk_status rk_json_search(const rk_search_result *r, const rk_requirements *requi
                   "settings", "mode", rk_settings_mode(s), "kc", real_or_null(s->kc), "ti",
                   real_or_null(s->ti), "td", real_or_null(s->td), "tf", real_or_null(s->tf),
                   "cost", real_or_null(r->cost), "tried", (json_int_t)r->tried, "met", r->met,
-                  "stopped", r->stopped, "in_the_way",
-                  r->met ? json_null() : json_string(rk_require_to_text(r->in_the_way)),
+                  "stopped", r->stopped, "limiting_requirement",
+                  r->met ? json_null() : json_string(rk_require_to_text(r->limiting)),
                   "requirements", requirement_lines(&r->verdict, requirements, NULL), "sp_step",
                   real_or_null(requirements->sp_step), "load_step",
                   real_or_null(requirements->load_step), "metrics", "gain_margin",
@@ -535,7 +535,7 @@ rk_status rk_json_check(const rk_check *check, const rk_check_plan *plan, const 
     json_object_update_new(
         object,
         json_pack("{s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:o, s:s}", "requirements",
-                  requirement_lines(&c->verdict, &c->requirements, c->mends), "gain_limits",
+                  requirement_lines(&c->verdict, &c->requirements, c->remedies), "gain_limits",
                   gain_limits_object(c), "sampled", sampled_object(c, plan, loop->ts), "worst",
                   worst_lines(c, plan), "operating", operating_object(c), "windup",
                   windup_object(c), "limit_cycle", cycle_object(&c->cycle), "findings",

@@ -2,7 +2,7 @@
 #ifndef RKI_FILES_LOOP_PARSE_H
 #define RKI_FILES_LOOP_PARSE_H
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 
 /** rk_design_read of what stands, or would stand, in the file. */
 rk_status rki_design_parse(const char *path, char *content, size_t length, rk_design *loop,

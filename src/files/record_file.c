@@ -60,8 +60,8 @@ static const char *column_name(const reading *r, rki_column column)
 
 static void drop(reading *r, rki_column column, rki_cell cell)
 {
-    static const char *const why[RKI_COLUMNS] = {"no time like the others", "no number",
-                                                 "no number", "not good"};
+    static const char *const why[RKI_COLUMNS] = {"no time like the others", "not a number",
+                                                 "not a number", "not good"};
     const bool cut = cell.length > sizeof r->bad_text - 4;
 
     r->bad[column]++;

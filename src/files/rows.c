@@ -148,7 +148,7 @@ static rk_status parse_quoted(rki_rows *r, rki_cell line, rk_diag *diag)
     return rk_diag_set(diag, csv_error(&r->csv) == CSV_EPARSE ? RK_ERR_FORMAT : RK_ERR_MEMORY,
                        "%s:%lu: %s", r->path, r->line,
                        csv_error(&r->csv) == CSV_EPARSE
-                           ? "a quote that does not close, or text behind it; mend the line"
+                           ? "a quote that does not close, or text behind it; correct the line"
                            : "out of memory");
 }
 

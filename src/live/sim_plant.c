@@ -72,10 +72,11 @@ static rk_status find_valve(const char *path, double *out, rk_diag *diag)
     if (path[0] == '\0' || access(path, F_OK) != 0) return RK_OK;
     status = rk_file_read(path, &content, &length, diag);
     if (status == RK_OK && !rk_number_parse(content, strcspn(content, " \r\n"), out)) {
-        status = rk_diag_set(diag, RK_ERR_FORMAT,
-                             "%s: holds no number; it keeps the place of the simulated valve: "
-                             "delete it to start anew",
-                             path);
+        status = rk_diag_set(
+            diag, RK_ERR_FORMAT,
+            "%s: does not hold a number; it keeps the place of the simulated valve: "
+            "delete it to start anew",
+            path);
     }
     rk_memory_free(content);
     return status;

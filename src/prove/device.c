@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/design/base/memory.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/device/filter.h>
 
 #include "parts.h"

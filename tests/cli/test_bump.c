@@ -405,7 +405,7 @@ START_TEST(the_valve_keeps_its_place)
     put_file(path_in(dir, "place.valve"), "stuck\n");
     o = TOOL(dir, "bump", "p.loop", "--move", "5", "--hold", "2min", "--record", "other.csv");
     ck_assert_int_eq(o.status, 3);
-    ck_assert_ptr_nonnull(strstr(o.err, "place.valve: holds no number"));
+    ck_assert_ptr_nonnull(strstr(o.err, "place.valve: does not hold a number"));
     outcome_free(&o);
     scratch_free(dir);
 }

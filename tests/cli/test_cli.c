@@ -228,7 +228,7 @@ START_TEST(trial_compares_kinds_of_control_and_keeps_their_curves)
 }
 END_TEST
 
-START_TEST(search_meets_what_is_asked_or_says_what_stands_in_the_way)
+START_TEST(search_meets_what_is_asked_or_names_the_limiting_requirement)
 {
     char *dir = scratch_make(), *text;
     json_t *j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--json"), 0);
@@ -239,7 +239,7 @@ START_TEST(search_meets_what_is_asked_or_says_what_stands_in_the_way)
     ck_assert_double_gt(number_at(j, "tried"), 100);
     json_decref(j);
     j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--settling", "2s", "--json"), 1);
-    ck_assert_str_eq(json_string_value(json_object_get(j, "in_the_way")), "settling");
+    ck_assert_str_eq(json_string_value(json_object_get(j, "limiting_requirement")), "settling");
     json_decref(j);
     put_file(path_in(dir, "x.loop"),
              "[loop]\nscan = 1\n[pv]\nlow = 0\nhigh = 100\n[out]\nlow = "
@@ -263,7 +263,7 @@ START_TEST(search_meets_what_is_asked_or_says_what_stands_in_the_way)
              "--sp-step", "2", "--cost", "both-ise", "--weigh-effort", "3", "--effort",
              "travel");
     ck_assert_int_eq(o.status, 0);
-    ck_assert_ptr_nonnull(strstr(o.out, "the least both-ise"));
+    ck_assert_ptr_nonnull(strstr(o.out, "the lowest both-ise"));
     ck_assert_ptr_nonnull(strstr(o.out, "a setpoint step of 2 pv-EU, a load of 5 out-EU; PV's "
                                         "noise 0.2 pv-EU"));
     ck_assert_ptr_nonnull(
@@ -797,7 +797,7 @@ Suite *suite_commands(void)
                    the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called);
     tcase_set_tags(slow, "statistics"); /* thousands of runs: not under the sanitizers */
     tcase_add_test(slow, trial_compares_kinds_of_control_and_keeps_their_curves);
-    tcase_add_test(slow, search_meets_what_is_asked_or_says_what_stands_in_the_way);
+    tcase_add_test(slow, search_meets_what_is_asked_or_names_the_limiting_requirement);
     suite_add_tcase(suite, slow);
     suite_add_tcase(suite, t);
     return suite;

@@ -143,7 +143,7 @@ static const struct {
 } told[] = {
     {"time,out,pv\n0,1,2\n1,1,2\n2,1,2\n", 3, 0, 0, 0, 0, "", "", "", 1, 2},
     {"time,out,pv\n0,1,2\n1,1,Bad\n2,,2\n3,1,2\n4,1,2\n", 3, 2, 0, 0, 0,
-     "line 3, column 'pv': 'Bad' is no number", "", "", 1, 4},
+     "line 3, column 'pv': 'Bad' is not a number", "", "", 1, 4},
     {"time,out,pv\n0,1,2\n1,,2\n2,1,2\n", 2, 1, 0, 0, 0, "line 3, column 'out': empty", "", "",
      1, 2},
     {"time,out,pv,quality\n0,1,2,ok\n1,1,2,uncertain\n2,1,2,ok\n", 2, 1, 0, 0, 0,

@@ -9,7 +9,7 @@
 #include <redkettle/design/check/check.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/record/record.h>
 #include <redkettle/design/search/search.h>
 #include <redkettle/design/trial/trial.h>

@@ -3,7 +3,7 @@
 #define REDKETTLE_EMIT_EMIT_H
 
 #include <redkettle/design/base/text.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/single/single.h>
 
 #ifdef __cplusplus

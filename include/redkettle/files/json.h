@@ -7,7 +7,7 @@
 #include <redkettle/design/fit/bump.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/search/search.h>
 #include <redkettle/design/trial/performance.h>
 #include <redkettle/design/trial/trial.h>

@@ -2,7 +2,7 @@
 #ifndef REDKETTLE_FILES_LOOP_FILE_H
 #define REDKETTLE_FILES_LOOP_FILE_H
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 
 #ifdef __cplusplus
 extern "C" {

@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/record/record.h>
 
 #ifdef __cplusplus

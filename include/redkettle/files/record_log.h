@@ -4,7 +4,7 @@
 
 #include <stdbool.h>
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 
 #ifdef __cplusplus
 extern "C" {

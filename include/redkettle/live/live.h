@@ -6,7 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/trial/trial.h>
 #include <redkettle/device/loop.h>
 #include <redkettle/live/sim_plant.h>

@@ -2,7 +2,7 @@
 #ifndef REDKETTLE_LIVE_SIM_PLANT_H
 #define REDKETTLE_LIVE_SIM_PLANT_H
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/device/port.h>
 
 #ifdef __cplusplus

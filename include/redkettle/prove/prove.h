@@ -2,7 +2,7 @@
 #ifndef REDKETTLE_PROVE_PROVE_H
 #define REDKETTLE_PROVE_PROVE_H
 
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/record/record.h>
 #include <redkettle/emit/emit.h>
 

@@ -205,7 +205,7 @@ static rk_status judge(const rk_design *loop, const rk_conditions *conditions, r
     c->verdict = rk_requirements_check(&c->requirements, c->margins.stable, figure);
     if (!c->verdict.met) {
         status = rk_remedies_compute(&c->requirements, &loop->model, &loop->settings,
-                                     conditions, &c->verdict, c->mends, diag);
+                                     conditions, &c->verdict, c->remedies, diag);
     }
     return status;
 }

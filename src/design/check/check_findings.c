@@ -181,7 +181,7 @@ static void add_arithmetic_findings(const rk_design *loop, rk_check *c)
     }
     if (c->cycle.exists) {
         rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
-                        "mend the valve; a slower ti makes the cycle longer, not smaller",
+                        "repair the valve; a slower ti makes the cycle longer, not smaller",
                         "the valve's stiction of %.3g %s keeps up a cycle: PV +-%.3g %s, every "
                         "%.4g s",
                         loop->plant.stiction, loop->out_units, c->cycle.amplitude,

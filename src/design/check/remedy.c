@@ -59,7 +59,7 @@ static int nearest(const rk_requirements *asked, const rki_point points[VALUES],
 static rk_remedy choose(const rk_requirements *asked, const rk_settings *settings,
                         rki_point points[2][VALUES], int line)
 {
-    rk_remedy mend = {false, false, 0.0, false};
+    rk_remedy remedy = {false, false, 0.0, false};
     int all, kc;
 
     for (all = 1; all >= 0; all--) {
@@ -71,16 +71,16 @@ static rk_remedy choose(const rk_requirements *asked, const rk_settings *setting
 
             if (at < 0 || abs(at - MIDDLE) >= least) continue;
             least = abs(at - MIDDLE);
-            mend = (rk_remedy){kc == 1, kc == 0, kc == 1 ? s.kc : s.ti, all == 1};
+            remedy = (rk_remedy){kc == 1, kc == 0, kc == 1 ? s.kc : s.ti, all == 1};
         }
-        if (least < VALUES) return mend;
+        if (least < VALUES) return remedy;
     }
-    return mend;
+    return remedy;
 }
 
 rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *model,
                               const rk_settings *settings, const rk_conditions *conditions,
-                              const rk_verdict *verdict, rk_remedy mends[RK_REQUIRE_COUNT],
+                              const rk_verdict *verdict, rk_remedy remedies[RK_REQUIRE_COUNT],
                               rk_diag *diag)
 {
     rk_search_plan plan;
@@ -91,7 +91,7 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
 
     rk_diag_clear(diag);
     if (asked == NULL || model == NULL || settings == NULL || conditions == NULL ||
-        verdict == NULL || mends == NULL) {
+        verdict == NULL || remedies == NULL) {
         return RK_ERR_ARG;
     }
     plan = rk_search_plan_make(model);
@@ -113,10 +113,10 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
         }
         status = rki_points_evaluate(&run, points[kc], VALUES);
     }
-    memset(mends, 0, RK_REQUIRE_COUNT * sizeof *mends);
+    memset(remedies, 0, RK_REQUIRE_COUNT * sizeof *remedies);
     for (i = 0; i < RK_REQUIRE_COUNT && status == RK_OK; i++) {
         if (verdict->asked[i] && !verdict->line_met[i]) {
-            mends[i] = choose(asked, settings, points, i);
+            remedies[i] = choose(asked, settings, points, i);
         }
     }
     rk_memory_free(points);

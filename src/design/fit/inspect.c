@@ -97,7 +97,7 @@ static void judge_moves(const rki_columns_view *v, const rk_inspect_plan *plan,
     if (on_limit > 0) {
         rk_findings_add(f, RK_LEVEL_CAUTION,
                         "keep OUT away from its limits: a valve is not linear there",
-                        "OUT is on a limit in %zu of %zu rows", on_limit, v->rows);
+                        "OUT is saturated in %zu of %zu rows", on_limit, v->rows);
     }
 }
 

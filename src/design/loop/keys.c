@@ -165,7 +165,7 @@ static const row rows[] = {
     NUMBER("settings", "sp-weight", NONE, 0_TO_1, settings.sp_weight, "1",
            "Setpoint weight: how much of a setpoint change acts on P."),
     WORD("settings", "anti-windup", anti_windup_words, settings.anti_windup, "back-calculation",
-         "What keeps the integral from winding up on a limit."),
+         "What keeps the integral from winding up while OUT is saturated."),
     WORD("settings", "integral-by", scheme_words, settings.integral, "backward",
          "How the integral is summed from scan to scan."),
     WORD("settings", "derivative-by", derivative_words, settings.derivative, "backward",

@@ -312,7 +312,7 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
     return RK_OK;
 }
 
-/* The line whose shortfall is largest stands in the way. */
+/* The limiting requirement is the one with the largest shortfall. */
 static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_result *result)
 {
     const rk_requirements *r = &s->plan->requirements;
@@ -321,7 +321,7 @@ static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_
 
     result->verdict = rk_requirements_check(r, p->stable, p->figure);
     result->met = result->verdict.met;
-    result->in_the_way = RK_REQUIRE_COUNT;
+    result->limiting = RK_REQUIRE_COUNT;
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         double miss;
 
@@ -329,7 +329,7 @@ static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_
         miss = shortfall(p->figure[i], r->limit[i], (rk_require)i);
         if (miss > worst) {
             worst = miss;
-            result->in_the_way = (rk_require)i;
+            result->limiting = (rk_require)i;
         }
     }
 }

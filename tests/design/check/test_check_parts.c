@@ -266,7 +266,7 @@ START_TEST(a_model_may_be_wrong_until_the_closed_form_ends)
 END_TEST
 
 /* What is said to mend a line does; on a loop each line of which is missed by its kc. */
-START_TEST(a_mend_mends)
+START_TEST(a_remedy_remedies)
 {
     const rk_check_plan plan = rk_check_plan_make();
     rk_design loop = rk_design_make();
@@ -282,20 +282,20 @@ START_TEST(a_mend_mends)
     ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert(!check.verdict.met);
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const rk_remedy *mend = &check.mends[i];
+        const rk_remedy *remedy = &check.remedies[i];
         rk_design other = loop;
         rk_check again;
 
         if (check.verdict.line_met[i] || !check.verdict.asked[i]) {
-            ck_assert(!mend->by_kc && !mend->by_ti);
+            ck_assert(!remedy->by_kc && !remedy->by_ti);
             continue;
         }
-        ck_assert(mend->by_kc != mend->by_ti);
-        *(mend->by_kc ? &other.settings.kc : &other.settings.ti) = mend->value;
+        ck_assert(remedy->by_kc != remedy->by_ti);
+        *(remedy->by_kc ? &other.settings.kc : &other.settings.ti) = remedy->value;
         ck_assert_int_eq(rk_check_compute(&other, &plan, &again, NULL), RK_OK);
         ck_assert_msg(again.verdict.line_met[i], "%s is still missed",
                       rk_require_to_text((rk_require)i));
-        ck_assert(!mend->all || again.verdict.met);
+        ck_assert(!remedy->all || again.verdict.met);
         mended++;
     }
     ck_assert_int_ge(mended, 3);
@@ -315,7 +315,7 @@ Suite *suite_check_parts(void)
     tcase_add_test(t, no_cycle_without_an_integral_or_a_jump);
     tcase_add_test(t, windup_is_what_a_trial_shows);
     tcase_add_test(t, a_model_may_be_wrong_until_the_closed_form_ends);
-    tcase_add_test(t, a_mend_mends);
+    tcase_add_test(t, a_remedy_remedies);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -341,7 +341,7 @@ static const struct {
     {noisy, "usable", 2, "the gain is known to +-"},
     {clipped, "unfit", 2, "PV is at an end of its range"},
     {coarse, "usable", 2, "PV comes in steps of 0.05 and moved only"},
-    {at_limit, "usable", 2, "OUT is on a limit"},
+    {at_limit, "usable", 2, "OUT is saturated"},
     {moved_at_once, "usable", 2, "only 2 rows before the first move"},
     {cut_short, "usable", 1, "PV was still moving when the record ended"},
 };

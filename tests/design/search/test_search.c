@@ -134,7 +134,7 @@ START_TEST(an_impossible_requirement_is_named)
                      RK_OK);
     ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_OK);
     ck_assert(!r.met);
-    ck_assert_int_eq(r.in_the_way, RK_REQUIRE_SETTLING);
+    ck_assert_int_eq(r.limiting, RK_REQUIRE_SETTLING);
     ck_assert(!r.verdict.line_met[RK_REQUIRE_SETTLING]);
     ck_assert(r.measures.margins.stable);
 }
@@ -311,7 +311,7 @@ START_TEST(grid_holds_every_run_and_names_the_best)
 
     ck_assert_int_eq(rk_search_grid_compute(&plan, &grid, points, &best, &found, NULL), RK_OK);
     ck_assert(points[best].met);
-    ck_assert(found.met && found.verdict.met && found.in_the_way == RK_REQUIRE_COUNT);
+    ck_assert(found.met && found.verdict.met && found.limiting == RK_REQUIRE_COUNT);
     ck_assert_uint_eq(found.tried, 72);
     ck_assert_double_eq(found.settings.kc, points[best].settings.kc);
     ck_assert_double_eq(found.settings.ti, points[best].settings.ti);

@@ -3,7 +3,7 @@
 #define REDKETTLE_DESIGN_CHECK_CHECK_H
 
 #include <redkettle/design/base/finding.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/settings.h>
 #include <redkettle/design/margins/margins.h>
@@ -87,7 +87,7 @@ typedef struct rk_remedy {
  */
 rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *model,
                               const rk_settings *settings, const rk_conditions *conditions,
-                              const rk_verdict *verdict, rk_remedy mends[RK_REQUIRE_COUNT],
+                              const rk_verdict *verdict, rk_remedy remedies[RK_REQUIRE_COUNT],
                               rk_diag *diag);
 
 enum { RK_CHECK_SETPOINTS = 8 };
@@ -112,7 +112,7 @@ typedef struct rk_check {
     rk_margins margins;           /* continuous */
     rk_requirements requirements; /* the loop's, all said */
     rk_verdict verdict;           /* margins by the continuous ones */
-    rk_remedy mends[RK_REQUIRE_COUNT];
+    rk_remedy remedies[RK_REQUIRE_COUNT];
     rk_gain_limits gain;
 
     bool has_sampled; /* the scan is known */

@@ -6,7 +6,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/base/finding.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/record/record.h>
 

@@ -6,7 +6,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/base/text.h>
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 
 #ifdef __cplusplus
 extern "C" {

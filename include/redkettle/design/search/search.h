@@ -78,11 +78,11 @@ typedef struct rk_search_result {
     rk_settings settings;
     rk_performance measures; /* on the model itself */
     double cost;
-    size_t tried;          /* settings that were run */
-    bool met;              /* all requirements */
-    rk_verdict verdict;    /* line by line, over the spread */
-    rk_require in_the_way; /* not met: the line that gives most when it is dropped; or none */
-    bool stopped;          /* by go_on */
+    size_t tried;        /* settings that were run */
+    bool met;            /* all requirements */
+    rk_verdict verdict;  /* line by line, over the spread */
+    rk_require limiting; /* not met: the limiting requirement, or RK_REQUIRE_COUNT */
+    bool stopped;        /* by go_on */
 } rk_search_result;
 
 /**

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include <redkettle/design/loop/loop_design.h>
+#include <redkettle/design/loop/design.h>
 
 #include <math.h>
 #include <stdio.h>
