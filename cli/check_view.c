@@ -379,7 +379,7 @@ static void print_head(const check_job *c)
     } else if (check->has_sampled && !check->sampled.stable) {
         (void)printf(": the loop is UNSTABLE at its scan\n");
     } else if (check->verdict.met) {
-        (void)printf(": the loop does all that is asked of it\n");
+        (void)printf(": all requirements met\n");
     } else if (missed > 0) {
         (void)printf(": %zu of the requirements %s missed\n", missed,
                      missed == 1 ? "is" : "are");

@@ -1,5 +1,4 @@
 /* SPDX-License-Identifier: MIT */
-#include <stdint.h>
 #include <string.h>
 
 #include "cli.h"
@@ -73,7 +72,7 @@ static int unknown_command(const char *name)
 /* help, help COMMAND, help loop-file. */
 static int help(const char *about)
 {
-    char ask[] = "--help", *argv[] = {NULL, ask, NULL};
+    char name[16], ask[] = "--help", *argv[] = {name, ask, NULL};
     int at;
 
     if (about == NULL) {
@@ -86,7 +85,7 @@ static int help(const char *about)
     }
     at = find_command(about);
     if (at < 0) return unknown_command(about);
-    argv[0] = (char *)(uintptr_t)commands[at].name;
+    (void)snprintf(name, sizeof name, "%s", commands[at].name);
     return commands[at].run(2, argv);
 }
 

@@ -17,7 +17,7 @@ enum { KEYS_MAX = 128 };
 /* A file being read: the loop, and what stands between its lines and it. */
 typedef struct reading {
     const char *path;
-    FILE *file;
+    const char *at, *end; /* what of the text is not read yet */
     rk_design loop;
     bool seen[KEYS_MAX]; /* for each key of the table */
     int line;
@@ -52,23 +52,31 @@ static int on_key(void *user, const char *section, const char *name, const char 
     return r->status == RK_OK;
 }
 
-/* inih's reader: fgets that counts lines, refuses one that would be cut, and spots a NUL. */
+/* inih's reader, in the place of fgets: counts lines, and refuses one that would be cut. */
 static char *next_line(char *line, int room, void *stream)
 {
     reading *r = stream;
-    char *got = fgets(line, room, r->file);
+    const size_t left = (size_t)(r->end - r->at);
+    const char *newline = left > 0 ? memchr(r->at, '\n', left) : NULL;
+    const size_t length = newline != NULL ? (size_t)(newline - r->at) + 1 : left;
+    size_t indent = 0;
 
-    if (got == NULL || r->status != RK_OK) return NULL;
+    if (left == 0 || r->status != RK_OK) return NULL;
     r->line++;
-    if (strlen(line) == (size_t)room - 1 && line[room - 2] != '\n') {
+    if (length >= (size_t)room) {
         r->status =
             rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d: the line is longer than %d characters",
                         r->path, r->line, room - 2);
         return NULL;
     }
     /* An indented line is a key like any other, not a continuation of the value before. */
-    memmove(line, line + strspn(line, " \t"), strlen(line + strspn(line, " \t")) + 1);
-    return got;
+    while (indent < length && (r->at[indent] == ' ' || r->at[indent] == '\t')) {
+        indent++;
+    }
+    memcpy(line, r->at + indent, length - indent);
+    line[length - indent] = '\0';
+    r->at += length;
+    return line;
 }
 
 static bool was_seen(const reading *r, const char *section, const char *name)
@@ -194,8 +202,8 @@ static int line_of(const char *text, const char *place)
     return line;
 }
 
-rk_status rki_design_parse(const char *path, char *content, size_t length, rk_design *loop,
-                           rk_diag *diag)
+rk_status rki_design_parse(const char *path, const char *content, size_t length,
+                           rk_design *loop, rk_diag *diag)
 {
     reading r = {.path = path, .diag = diag, .status = RK_OK};
     const char *nul = memchr(content, '\0', length);
@@ -210,10 +218,9 @@ rk_status rki_design_parse(const char *path, char *content, size_t length, rk_de
         return rk_diag_set(diag, RK_ERR_MEMORY, "%s: no room for so many keys", path);
     }
     r.loop = rk_design_make();
-    r.file = length > 0 ? fmemopen(content, length, "r") : fopen("/dev/null", "r");
-    if (r.file == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
+    r.at = content;
+    r.end = content + length;
     status = parse(&r);
-    (void)fclose(r.file);
     if (status == RK_OK) {
         *loop = r.loop;
     }

@@ -5,7 +5,7 @@
 #include <redkettle/design/loop/design.h>
 
 /** rk_design_read of what stands, or would stand, in the file. */
-rk_status rki_design_parse(const char *path, char *content, size_t length, rk_design *loop,
-                           rk_diag *diag);
+rk_status rki_design_parse(const char *path, const char *content, size_t length,
+                           rk_design *loop, rk_diag *diag);
 
 #endif

@@ -2,7 +2,6 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <math.h>
-#include <stdint.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/file.h>
@@ -247,14 +246,14 @@ static rk_status get(const rk_design *loop, const char *section, const char *key
 }
 
 /* What is to be written must read back, and every key as it was meant. */
-static rk_status check_reads_back(const char *path, char *content, size_t length, rk_text *text,
-                                  const char *section, const entry *entries, size_t count,
-                                  rk_diag *diag)
+static rk_status check_reads_back(const char *path, const char *content, size_t length,
+                                  rk_text *text, const char *section, const entry *entries,
+                                  size_t count, rk_diag *diag)
 {
     rk_diag inner = {RK_OK, ""}, before = {RK_OK, ""};
     rk_design again;
-    rk_status status = rki_design_parse(path, (char *)(uintptr_t)rk_text_chars(text),
-                                        rk_text_length(text), &again, &inner);
+    rk_status status =
+        rki_design_parse(path, rk_text_chars(text), rk_text_length(text), &again, &inner);
     size_t i;
 
     for (i = 0; i < count && status == RK_OK; i++) {

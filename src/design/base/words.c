@@ -28,7 +28,8 @@ void rki_fit_text(char *text, size_t room, const char *format, va_list args)
 
 static char lower(char c)
 {
-    return c >= 'A' && c <= 'Z' ? (char)(c - 'A' + 'a') : c;
+    if (c < 'A' || c > 'Z') return c;
+    return (char)(c - 'A' + 'a');
 }
 
 bool rki_words_equal(const char *a, const char *b)

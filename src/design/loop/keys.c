@@ -28,7 +28,7 @@ typedef struct word_list {
         *value = (int)found;                                                                   \
         return status;                                                                         \
     }                                                                                          \
-    static const word_list name##_words = {name##_text, name##_value, lowest, highest};
+    static const word_list name##_words = {name##_text, name##_value, (lowest), (highest)};
 
 WORDS(action, RK_ACTION_DIRECT, RK_ACTION_REVERSE)
 WORDS(model_kind, 0, RK_MODEL_KINDS - 1)
@@ -434,7 +434,7 @@ static rk_status set_word(const row *r, const char *value, void *to, rk_diag *di
 
 static rk_status set_numbers(rk_design *d, const row *r, const char *value, rk_diag *diag)
 {
-    double list[RK_TRIANGLE_MAX];
+    double list[RK_TRIANGLE_MAX] = {0};
     int count;
     rk_require what;
     const rk_status status = read_numbers(&r->key, value, list, &count, diag);
