@@ -55,7 +55,7 @@ typedef struct row {
     }
 #define WORD(section, name, words, field, otherwise, help)                                     \
     {                                                                                          \
-        {section, name, RK_KEY_WORD, RK_UNIT_NONE, RK_RANGE_ANY, otherwise, help}, &words,     \
+        {section, name, RK_KEY_WORD, RK_UNIT_NONE, RK_RANGE_ANY, otherwise, help}, &(words),   \
             AT(field)                                                                          \
     }
 #define NUMBER(section, name, unit, range, field, otherwise, help)                             \

@@ -104,7 +104,7 @@ static double quantum_of(const rki_columns_view *v)
 
 static double median_of_five(const double *x)
 {
-    double sorted[SMOOTH];
+    double sorted[SMOOTH] = {0};
     size_t i, k;
 
     for (i = 0; i < SMOOTH; i++) {
