@@ -1,4 +1,22 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * One pass over the rows: the sum of squares of the whitened residuals, its gradient and the
+ * normal equations J'J of Gauss and Newton, in a single walk.
+ *
+ * The model is run exactly from event to event. Between events OUT is constant, and a state v,
+ * counted from its rest, obeys v(t + h) = phi(h) v(t); with it go its derivatives by the shape
+ * parameters, (dv)(t + h) = phi dv + (dphi) v (rki_step has both). A move of OUT of size u,
+ * acting a dead time later, shifts the rest: v = v - u (hit). The derivative by the dead time
+ * is minus the one by time, so it costs nothing; gain, start, drift, initial state and load
+ * come in linearly, each with a state of unit size. An integrator takes up u h as a ramp
+ * besides.
+ *
+ * Rows are taken in batches, a column a parameter, so that whitening and the products are loops
+ * over contiguous numbers. Whitening by an autoregression is e(i) - sum a(k) e(i - k), within
+ * chains of regular rows; by an exponential memory it is (e(i) - r e(i-1)) / sqrt(1 - r^2),
+ * r = exp(-interval / memory), for irregular ones. The cost is that of one step a row and
+ * state, an exp only where the interval changes (KEPT lengths are remembered).
+ */
 #include "fit_pass.h"
 
 #include <math.h>
@@ -17,17 +35,18 @@ enum { KEPT = 4 };
 
 typedef struct walker {
     const rki_task *task;
-    const double *q;
-    int shapes;
-    bool integrates, second;
-    double tau, u; /* of the moves that act by now */
-    double now;
-    size_t event; /* the next to act */
-    bool loaded;
-    state main, initial, load;
+    const double *q;         /* the parameters, by rki_parameter */
+    int shapes;              /* how many shape parameters the family has */
+    bool integrates, second; /* the family integrates; its state has two numbers */
+    double tau, u; /* exp(q[RKI_SHAPE]), s; OUT of the moves that act by now, out-EU */
+    double now;    /* s from the first row */
+    size_t event;  /* the next to act */
+    bool loaded;   /* the load step has acted */
+    state main, initial,
+        load; /* of the moves; of a unit off rest at the start; of a unit load */
     rki_step kept[KEPT];
-    const rki_step *last;
-    int next;
+    const rki_step *last; /* the step of the last row */
+    int next;             /* the next of kept to be overwritten */
     bool has_initial, has_load;
     double stop; /* before a sample after this time something acts */
 } walker;

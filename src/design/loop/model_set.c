@@ -1,4 +1,20 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Models that a process may have, from the covariance C of a fit's n numbers p or from a
+ * tolerance.
+ *
+ * Worst case, region: the joint 95 % region is the ellipsoid (p - p0)' C^-1 (p - p0) <= c, c
+ * the chi-square of n degrees of freedom that 95 % stay below. Its point furthest in a
+ * direction a is p0 + C a sqrt(c / (a' C a)). Directions are each number alone and each
+ * combination of signs, counted in standard deviations: a margin is worst where several numbers
+ * err together. Worst case, tolerance: the corners of the box. Mean: 2 n points of equal
+ * weight, p0 +- sqrt(n) times the columns of the Cholesky factor of C (of the box: of its
+ * variances, size^2 / 3): they have the mean and the covariance, so that the mean of a figure
+ * over them is right to second order.
+ *
+ * A number that would leave its range stays in it (LEAST_PART): the linear region knows no
+ * signs.
+ */
 #include <redkettle/design/loop/model_set.h>
 
 #include <math.h>

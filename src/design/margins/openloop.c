@@ -1,4 +1,19 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The open loop in factors, L(s) = k s^-n prod(1 + a1 s + a2 s^2) / prod(1 + b1 s + b2 s^2)
+ * exp(-theta s).
+ *
+ * The ideal controller kc (1 + 1/(ti s) + td s/(1 + tf s)) over one denominator is
+ *
+ *   kc / (ti s) * (1 + (ti + tf) s + ti (td + tf) s^2) / (1 + tf s),
+ *
+ * without integral action kc (1 + (td + tf) s) / (1 + tf s). Kept as factors, magnitude and
+ * unwrapped phase are a product and a sum of arctangents, without cancellation at any
+ * frequency: a factor with positive coefficients turns from 0 to pi/2 or pi and never jumps.
+ * Where |L| = 1, |L| turns or the phase turns are roots of polynomials in w^2 (poly.c): the
+ * squared magnitudes of the factors are polynomials, and the dead time has magnitude 1 and a
+ * phase of constant slope.
+ */
 #include "openloop.h"
 
 #include <math.h>

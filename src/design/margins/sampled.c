@@ -1,4 +1,29 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Margins of a sampled loop.
+ *
+ * L(z) on the unit circle, z = e^(j a) with a = w ts from 0 to pi, is a rational part, whose
+ * value is computed and whose phase is unwrapped from point to point, times z^-d for the delay,
+ * whose phase -d a is known. The walk goes along the upper half of the circle in steps that are
+ * short beside a (WALK_PART), beside the turn of the delay's phase (WALK_TURN) and beside the
+ * width of the least damped resonance (WALK_RESONANCE). Between two points it looks for
+ *
+ *   |L| = 1             a gain crossover: phase margin and delay margin,
+ *   arg L = -pi - 2 k pi  a crossing of the negative real axis: with the gain multiplied by
+ *                       1/|L| a pair of poles is on the circle there, going out if the phase
+ *                       falls and coming in if it rises,
+ *   a peak of |1/(1+L)| or |L/(1+L)|, refined by golden section: Ms, Mt.
+ *
+ * Ordered by gain, the crossings say how many poles are outside the circle at every gain, from
+ * those that are there for a vanishing gain on (poles_at_start); that gives the stable range of
+ * the gain without a root being computed. z = -1 is one real pole and is looked at by itself.
+ *
+ * The walk may end early: once |L| stays below m < 1/2 for the rest of the circle (make_tail
+ * keeps the largest |L| from each angle on), neither peak there exceeds 1/(1-m) and m/(1-m),
+ * and only gains above 1/m can change anything. It costs some hundred values of L. A delay of
+ * more than CONTINUOUS scans is taken as continuous, with half a scan of dead time for the
+ * hold.
+ */
 #include <redkettle/design/margins/margins.h>
 
 #include <math.h>
