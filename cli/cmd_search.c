@@ -41,7 +41,7 @@ typedef struct search_job {
     double sp_step, load_step, threads;
     double limits[RK_REQUIRE_COUNT];
     rk_search_plan plan;
-    rk_model_set spread;
+    rk_model_set set;
     rk_search_result found, without;
     bool has_without;    /* the same without the limiting requirement */
     double began, shown; /* wall clock */
@@ -297,7 +297,7 @@ static int take_requirements(search_job *s)
     return EXIT_DONE;
 }
 
-static int take_spread(search_job *s)
+static int take_models(search_job *s)
 {
     rk_design *d = &s->j.loop;
     rk_over over = RK_OVER_WORST;
@@ -308,12 +308,12 @@ static int take_spread(search_job *s)
     if (s->over != NULL && rk_over_from_text(s->over, &over, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
     }
-    status = isnan(s->model_error) ? rk_model_set_from_covariance(&d->model, d->covariance,
-                                                                  over, &s->spread, &diag)
-                                   : rk_model_set_from_part(&d->model, s->model_error / 100.0,
-                                                            over, &s->spread, &diag);
+    status =
+        isnan(s->model_error)
+            ? rk_model_set_from_covariance(&d->model, d->covariance, over, &s->set, &diag)
+            : rk_model_set_from_part(&d->model, s->model_error / 100.0, over, &s->set, &diag);
     if (status != RK_OK) return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
-    s->plan.spread = &s->spread;
+    s->plan.set = &s->set;
     return EXIT_DONE;
 }
 
@@ -328,7 +328,7 @@ static int make_plan(search_job *s)
     *p = rk_search_plan_make(&d->model);
     status = take_requirements(s);
     if (status == EXIT_DONE) {
-        status = take_spread(s);
+        status = take_models(s);
     }
     if (status != EXIT_DONE) return status;
     if (s->cost != NULL && rk_cost_from_text(s->cost, &p->cost, &diag) != RK_OK) {
@@ -569,10 +569,10 @@ static void print_over(const search_job *s)
         (void)snprintf(text, sizeof text, "models of the fit's 95 %% region");
     } else {
         (void)snprintf(text, sizeof text, "models with each number wrong by %s%.3g %%",
-                       s->spread.over == RK_OVER_WORST ? "" : "up to ", s->model_error);
+                       s->set.over == RK_OVER_WORST ? "" : "up to ", s->model_error);
     }
-    (void)printf("Figures: the %s over %zu %s\n", rk_over_to_text(s->spread.over),
-                 s->spread.count, text);
+    (void)printf("Figures: the %s over %zu %s\n", rk_over_to_text(s->set.over), s->set.count,
+                 text);
 }
 
 /* What they do on the model itself, each figure "-" where there is none. */
@@ -625,7 +625,7 @@ static void print_found(const search_job *s)
     }
     (void)printf("Process: %s\n", process);
     show_conditions(d, &s->plan.requirements);
-    if (s->plan.spread != NULL) {
+    if (s->plan.set != NULL) {
         print_over(s);
     }
     (void)printf("\n");

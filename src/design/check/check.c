@@ -171,14 +171,13 @@ static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan
                                 rk_diag *diag)
 {
     double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
-    rk_model_set spread;
+    rk_model_set set;
     rk_status status;
 
     if (!plan->uncertain || !c->margins.stable) return RK_OK;
-    status =
-        rk_model_set_from_part(&loop->model, plan->model_error, RK_OVER_WORST, &spread, diag);
+    status = rk_model_set_from_part(&loop->model, plan->model_error, RK_OVER_WORST, &set, diag);
     if (status == RK_OK) {
-        status = rk_worst_compute(&spread, &loop->settings, &c->box, diag);
+        status = rk_worst_compute(&set, &loop->settings, &c->box, diag);
     }
     if (status == RK_OK) {
         status = rk_worst_survived_compute(&loop->model, &loop->settings, &c->survived, diag);
@@ -186,12 +185,12 @@ static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan
     if (status != RK_OK) return status;
     c->has_box = true;
     memcpy(covariance, loop->covariance, sizeof covariance);
-    if (rk_model_set_from_covariance(&loop->model, covariance, RK_OVER_WORST, &spread, NULL) !=
+    if (rk_model_set_from_covariance(&loop->model, covariance, RK_OVER_WORST, &set, NULL) !=
         RK_OK) {
         return RK_OK; /* not known */
     }
     c->has_region = true;
-    return rk_worst_compute(&spread, &loop->settings, &c->region, diag);
+    return rk_worst_compute(&set, &loop->settings, &c->region, diag);
 }
 
 static rk_status judge(const rk_design *loop, const rk_conditions *conditions, rk_check *c,

@@ -83,7 +83,7 @@ static rk_model moved(const rk_model *nominal, const int *number, int count, con
 
 /* To both sides along each column of l, as far as equal weights need. */
 static void add_mean_points(const rk_model *model, const int *number, int n,
-                            double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *spread)
+                            double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *set)
 {
     double by[RK_MODEL_NUMBERS] = {0};
     int i, k, sign;
@@ -93,7 +93,7 @@ static void add_mean_points(const rk_model *model, const int *number, int n,
             for (i = 0; i < n; i++) {
                 by[i] = sign * sqrt((double)n) * l[i][k];
             }
-            spread->model[spread->count++] = moved(model, number, n, by);
+            set->model[set->count++] = moved(model, number, n, by);
         }
     }
 }
@@ -101,7 +101,7 @@ static void add_mean_points(const rk_model *model, const int *number, int n,
 /* The point of the region's edge where the sum of a[i] times number i is greatest. */
 static void add_extreme(const rk_model *model, const int *number, int n,
                         double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
-                        const double a[RK_MODEL_NUMBERS], rk_model_set *spread)
+                        const double a[RK_MODEL_NUMBERS], rk_model_set *set)
 {
     double by[RK_MODEL_NUMBERS] = {0}, square = 0;
     int i, j;
@@ -115,22 +115,22 @@ static void add_extreme(const rk_model *model, const int *number, int n,
     for (i = 0; i < n; i++) {
         by[i] *= square > 0 ? sqrt(rki_chi_square95(n) / square) : 0.0;
     }
-    spread->model[spread->count++] = moved(model, number, n, by);
+    set->model[set->count++] = moved(model, number, n, by);
 }
 
 static void add_region(const rk_model *model, const int *number, int n,
-                       double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *spread)
+                       double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], rk_model_set *set)
 {
     double a[RK_MODEL_NUMBERS];
     int i, k, sign;
 
-    spread->model[spread->count++] = *model;
+    set->model[set->count++] = *model;
     for (k = 0; k < n; k++) {
         for (sign = -1; sign <= 1; sign += 2) {
             for (i = 0; i < n; i++) {
                 a[i] = i == k ? sign : 0.0;
             }
-            add_extreme(model, number, n, c, a, spread);
+            add_extreme(model, number, n, c, a, set);
         }
     }
     for (k = 0; k < 1 << n; k++) {
@@ -139,13 +139,13 @@ static void add_region(const rk_model *model, const int *number, int n,
 
             a[i] = deviation > 0 ? ((k >> i) & 1 ? 1.0 : -1.0) / deviation : 0.0;
         }
-        add_extreme(model, number, n, c, a, spread);
+        add_extreme(model, number, n, c, a, set);
     }
 }
 
 rk_status rk_model_set_from_covariance(const rk_model *model,
                                        double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
-                                       rk_over over, rk_model_set *spread, rk_diag *diag)
+                                       rk_over over, rk_model_set *set, rk_diag *diag)
 {
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
     int number[RK_MODEL_NUMBERS], n, i, j;
@@ -154,7 +154,7 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
     rk_status status;
 
     rk_diag_clear(diag);
-    if (model == NULL || covariance == NULL || spread == NULL) return RK_ERR_ARG;
+    if (model == NULL || covariance == NULL || set == NULL) return RK_ERR_ARG;
     status = rk_model_check(model, diag);
     if (status != RK_OK) return status;
     n = rk_model_kind_numbers(model->kind, number);
@@ -177,12 +177,12 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
     } else {
         add_region(model, number, n, c, &made);
     }
-    *spread = made;
+    *set = made;
     return RK_OK;
 }
 
 rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over over,
-                                 rk_model_set *spread, rk_diag *diag)
+                                 rk_model_set *set, rk_diag *diag)
 {
     double l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS] = {{0}}, by[RK_MODEL_NUMBERS] = {0};
     double size[RK_MODEL_NUMBERS];
@@ -191,7 +191,7 @@ rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over ove
     rk_status status;
 
     rk_diag_clear(diag);
-    if (model == NULL || spread == NULL) return RK_ERR_ARG;
+    if (model == NULL || set == NULL) return RK_ERR_ARG;
     status = rk_model_check(model, diag);
     if (status != RK_OK) return status;
     if (!(part > 0 && part < 1)) {
@@ -219,6 +219,6 @@ rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over ove
             made.model[made.count++] = moved(model, number, n, by);
         }
     }
-    *spread = made;
+    *set = made;
     return RK_OK;
 }

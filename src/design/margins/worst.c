@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stddef.h>
 
-rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settings,
+rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
                            rk_worst *worst, rk_diag *diag)
 {
     const double none = nan("");
@@ -12,14 +12,14 @@ rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settin
     size_t i;
 
     rk_diag_clear(diag);
-    if (spread == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
-    for (i = 0; i < spread->count; i++) {
+    if (set == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
+    for (i = 0; i < set->count; i++) {
         rk_margins m;
-        const rk_status status = rk_margins_compute(&spread->model[i], settings, &m, diag);
+        const rk_status status = rk_margins_compute(&set->model[i], settings, &m, diag);
 
         if (status != RK_OK) return status;
         if (!m.stable) {
-            *worst = (rk_worst){false, none, none, none, none, spread->model[i]};
+            *worst = (rk_worst){false, none, none, none, none, set->model[i]};
             return RK_OK;
         }
         made.gain_margin = fmin(made.gain_margin, m.gain_margin);
@@ -27,7 +27,7 @@ rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settin
         made.delay_margin = fmin(made.delay_margin, m.delay_margin);
         if (m.ms > made.ms) {
             made.ms = m.ms;
-            made.corner = spread->model[i];
+            made.corner = set->model[i];
         }
     }
     *worst = made;

@@ -163,7 +163,7 @@ bool rki_point_is_better(const rki_point *a, const rki_point *b)
 static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_COUNT],
                       double cost, bool first, rki_point *p)
 {
-    const bool worst = s->plan->spread == NULL || s->plan->spread->over == RK_OVER_WORST;
+    const bool worst = s->plan->set == NULL || s->plan->set->over == RK_OVER_WORST;
     int i;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
@@ -185,8 +185,7 @@ static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_CO
 /* Points that a thread looks at, on one model. */
 static void run_model(const rki_search_run *s, size_t model, rki_point *points, size_t count)
 {
-    const rk_model *m =
-        s->plan->spread != NULL ? &s->plan->spread->model[model] : &s->plan->model;
+    const rk_model *m = s->plan->set != NULL ? &s->plan->set->model[model] : &s->plan->model;
     rk_sweep_plan sweep = s->sweep;
     rk_settings settings[RKI_POINTS_MOST];
     rk_sweep_result results[RKI_POINTS_MOST];
@@ -234,9 +233,9 @@ typedef struct job {
 static void work(void *given, int part, size_t first, size_t last)
 {
     const job *j = given;
-    const rk_model_set *spread = j->s->plan->spread;
-    const size_t models = spread != NULL ? spread->count : 1;
-    const bool mean = spread != NULL && spread->over == RK_OVER_MEAN;
+    const rk_model_set *set = j->s->plan->set;
+    const size_t models = set != NULL ? set->count : 1;
+    const bool mean = set != NULL && set->over == RK_OVER_MEAN;
     size_t m, i;
     int k;
 
@@ -299,7 +298,7 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            p->noise, p->pv_filter);
     }
     if ((int)p->cost < 0 || p->cost >= RK_COSTS || (int)p->effort < 0 ||
-        p->effort >= RK_EFFORTS || (p->spread != NULL && p->spread->count == 0)) {
+        p->effort >= RK_EFFORTS || (p->set != NULL && p->set->count == 0)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a cost, an effort or models that are none");
     }
     if (p->noise == 0 && !isnan(p->requirements.limit[RK_REQUIRE_OUT_NOISE])) {

@@ -211,9 +211,9 @@ START_TEST(what_is_not_known_is_refused)
 }
 END_TEST
 
-Suite *suite_spread(void)
+Suite *suite_model_set(void)
 {
-    Suite *suite = suite_create("design/spread");
+    Suite *suite = suite_create("design/loop/model_set");
     TCase *t = tcase_create("spread");
 
     add_table(t, the_worst_are_on_the_edge_of_the_95_percent_region, spread_out);

@@ -5,7 +5,7 @@
 #include "../../support/support.h"
 
 /* Thirty models: dead time / time constant 0 to 5, three families of them. */
-static rk_model spread(int at)
+static rk_model set(int at)
 {
     static const double ratios[10] = {0.02, 0.05, 0.1, 0.2, 0.35, 0.6, 1, 1.8, 3, 5};
     const double r = ratios[at % 10];
@@ -49,7 +49,7 @@ static double best_rule(const rk_model *model, const char *mode, double ms)
 /* No rule with the same Ms recovers from a load with less, and no neighbour does. */
 START_TEST(search_is_never_worse_than_a_rule_and_ends_in_an_optimum)
 {
-    const rk_model model = spread(_i);
+    const rk_model model = set(_i);
     rk_search_plan plan = rk_search_plan_make(&model);
     rk_search_result found;
     int i;
@@ -245,21 +245,20 @@ START_TEST(the_worst_model_counts)
 {
     rk_search_plan plan = quick_plan();
     rk_search_result nominal, worst, mean;
-    rk_model_set spread;
+    rk_model_set set;
     double highest = 0;
     size_t i;
 
     ck_assert_int_eq(rk_search_compute(&plan, &nominal, NULL), RK_OK);
-    ck_assert_int_eq(rk_model_set_from_part(&plan.model, 0.2, RK_OVER_WORST, &spread, NULL),
+    ck_assert_int_eq(rk_model_set_from_part(&plan.model, 0.2, RK_OVER_WORST, &set, NULL),
                      RK_OK);
-    plan.spread = &spread;
+    plan.set = &set;
     ck_assert_int_eq(rk_search_compute(&plan, &worst, NULL), RK_OK);
     ck_assert(worst.met);
-    for (i = 0; i < spread.count; i++) {
+    for (i = 0; i < set.count; i++) {
         rk_margins m;
 
-        ck_assert_int_eq(rk_margins_compute(&spread.model[i], &worst.settings, &m, NULL),
-                         RK_OK);
+        ck_assert_int_eq(rk_margins_compute(&set.model[i], &worst.settings, &m, NULL), RK_OK);
         ck_assert(m.stable);
         highest = fmax(highest, m.ms);
     }
@@ -267,8 +266,7 @@ START_TEST(the_worst_model_counts)
     ck_assert_double_le(highest, 1.6 * (1 + 1e-9));
     ck_assert_double_lt(worst.measures.margins.ms, 1.5);
     ck_assert_double_lt(worst.settings.kc, 0.9 * nominal.settings.kc);
-    ck_assert_int_eq(rk_model_set_from_part(&plan.model, 0.2, RK_OVER_MEAN, &spread, NULL),
-                     RK_OK);
+    ck_assert_int_eq(rk_model_set_from_part(&plan.model, 0.2, RK_OVER_MEAN, &set, NULL), RK_OK);
     ck_assert_int_eq(rk_search_compute(&plan, &mean, NULL), RK_OK);
     ck_assert_double_gt(mean.settings.kc, worst.settings.kc);
     ck_close(mean.verdict.figure[RK_REQUIRE_MS], 1.6, 0.02);

@@ -47,7 +47,7 @@ typedef struct rk_model_set {
  */
 rk_status rk_model_set_from_covariance(const rk_model *model,
                                        double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
-                                       rk_over over, rk_model_set *spread, rk_diag *diag);
+                                       rk_over over, rk_model_set *set, rk_diag *diag);
 
 /**
  * Models whose numbers are off by up to a part of themselves, each by itself. For the worst:
@@ -58,7 +58,7 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check or for part.
  */
 rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over over,
-                                 rk_model_set *spread, rk_diag *diag);
+                                 rk_model_set *set, rk_diag *diag);
 
 #ifdef __cplusplus
 }

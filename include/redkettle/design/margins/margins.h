@@ -122,7 +122,7 @@ typedef struct rk_worst {
 } rk_worst;
 
 /** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute; RK_ERR_MEMORY. */
-rk_status rk_worst_compute(const rk_model_set *spread, const rk_settings *settings,
+rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
                            rk_worst *worst, rk_diag *diag);
 
 /**

@@ -61,8 +61,7 @@ typedef struct rk_search_plan {
     rk_effort effort;
     double noise; /* of PV, white: its standard deviation, pv-EU; 0: none. What it makes of OUT
                      counts as effort too */
-    const rk_model_set
-        *spread; /* all figures and the cost over these models; NULL: the model */
+    const rk_model_set *set; /* all figures and the cost over these models; NULL: the model */
     rk_requirements requirements; /* its steps are not read: sp_step and load_step are */
     int threads;                  /* 0: one a processor; the result does not depend on it */
     bool (*go_on)(void *user, double part); /* told how far the search is; false ends it with
@@ -80,7 +79,7 @@ typedef struct rk_search_result {
     double cost;
     size_t tried;        /* settings that were run */
     bool met;            /* all requirements */
-    rk_verdict verdict;  /* line by line, over the spread */
+    rk_verdict verdict;  /* line by line, over the models */
     rk_require limiting; /* not met: the limiting requirement, or RK_REQUIRE_COUNT */
     bool stopped;        /* by go_on */
 } rk_search_result;
