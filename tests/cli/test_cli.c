@@ -646,6 +646,20 @@ START_TEST(a_closed_output_is_an_error)
 }
 END_TEST
 
+/* The same with its model and SIMC settings saved. */
+static char *tuned_loop_in(const char *dir)
+{
+    char *path = loop_in(dir);
+    outcome o = TOOL(dir, "fit", path, "--save");
+
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    return path;
+}
+
 /* A row of the table of keys is all that a setting needs: each is tried with a value that it
    refuses, so that whoever knows it complains of the value, and whoever does not of the name.
  */
@@ -726,13 +740,9 @@ static const char *const in_other_case[][16] = {
 
 START_TEST(words_are_read_whatever_their_case)
 {
-    char *dir = scratch_make(), *path = loop_in(dir), *text;
-    outcome o = TOOL(dir, "fit", path, "--save");
+    char *dir = scratch_make(), *text = get_file(tuned_loop_in(dir), NULL);
+    outcome o;
 
-    outcome_free(&o);
-    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
-    outcome_free(&o);
-    text = get_file(path, NULL);
     memcpy(strstr(text, "= direct"), "= Direct", 8);
     memcpy(strstr(text, "= fopdt"), "= FOPDT", 7);
     put_file(path_in(dir, "shouted.loop"), text);
@@ -748,13 +758,9 @@ END_TEST
 START_TEST(the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called)
 {
     static const char define[] = "redkettle() { \"$0\" \"$@\"; }; ";
-    char *dir = scratch_make(), *path = loop_in(dir), *line, script[1024];
+    char *dir = scratch_make(), *path = tuned_loop_in(dir), *line, script[1024];
     outcome o, pasted;
 
-    o = TOOL(dir, "fit", path, "--save");
-    outcome_free(&o);
-    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
-    outcome_free(&o);
     o = TOOL(dir, "emit", path, "--dir", "the shift's plc", "--to", "st");
     ck_assert_int_eq(o.status, 0);
     line = strstr(o.out, "redkettle prove");
