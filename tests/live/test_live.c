@@ -173,19 +173,19 @@ START_TEST(a_long_run_keeps_bounded_rows_and_the_figures_of_every_scan)
 }
 END_TEST
 
-/* By hand: PV overshoots the first change by 2 and the second, downward ramp by 1; the last
+/* By hand: PV overshoots the first change by 2.5 and the second, downward ramp by 1; the last
    change has not come to rest. */
 START_TEST(overshoot_is_counted_from_where_each_change_ends)
 {
     static const double sp[] = {0, 5, 5, 5, 5, 4, 3, 2, 2, 2, 2, 9};
-    static const double pv[] = {0, 9, 3, 7, 5, 0, 0, 0, 3, 1, 2, 20};
+    static const double pv[] = {0, 9, 4, 7.5, 5, 0, 0, 0, 5.5, 1, 2, 20};
     static const double out[] = {1, 4, 4, 2, 2, 2, 2, 2, 2, 2, 2, 3};
     static const double time[] = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11};
     const rk_run_curves curves = {"", COUNT(sp), time, sp, pv, out};
     const rk_run_figures f = rk_run_figures_compute(&curves);
     const rk_run_curves still = {"", 1, time, sp, pv, out};
 
-    ck_assert_double_eq(f.overshoot, 2);
+    ck_assert_double_eq(f.overshoot, 2.5);
     ck_assert_double_eq(f.out_lowest, 1);
     ck_assert_double_eq(f.out_highest, 4);
     ck_assert_double_eq(f.largest_move, 3);
