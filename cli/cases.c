@@ -92,9 +92,11 @@ static bool set_own(reading *r, const char *key, const char *value, rk_diag *dia
         }
         return true;
     }
-    r->continuous =
-        r->continuous || (strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0);
-    return strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0;
+    if (strcmp(key, "scan") == 0 && strcasecmp(value, "continuous") == 0) {
+        r->continuous = true;
+        return true;
+    }
+    return false;
 }
 
 /* What of the loop file a case may change, and how the key is called there. */
@@ -129,14 +131,14 @@ static const rk_key *open_key(int at, size_t place)
 static rk_status unknown_key(const char *typed, rk_diag *diag)
 {
     static const char *const own[] = {"deadband", "predictor", "on-off", "manual"};
-    char names[KNOWN_MOST][24];
-    const char *known[KNOWN_MOST + 1], *nearest;
-    char list[160] = "";
+    enum { OWN = sizeof own / sizeof own[0] };
+    char names[KNOWN_MOST][24], what[64];
+    const char *known[KNOWN_MOST + OWN + 1] = {NULL};
     int count = 0, at, i;
     size_t place;
 
     for (at = 0; at < OPEN_SECTIONS; at++) {
-        for (place = 0; place < rk_key_count() && count < KNOWN_MOST - 4; place++) {
+        for (place = 0; place < rk_key_count() && count < KNOWN_MOST; place++) {
             const rk_key *key = open_key(at, place);
 
             if (key == NULL) continue;
@@ -146,18 +148,11 @@ static rk_status unknown_key(const char *typed, rk_diag *diag)
             count++;
         }
     }
-    for (i = 0; i < 4; i++) {
+    for (i = 0; i < OWN; i++) {
         known[count++] = own[i];
     }
-    known[count] = NULL;
-    nearest = rk_word_nearest(known, typed);
-    for (i = 0; i < count && strlen(list) + 32 < sizeof list; i++) {
-        (void)snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s",
-                       i > 0 ? ", " : "", known[i]);
-    }
-    return rk_diag_set(diag, RK_ERR_FORMAT, "unknown key '%.40s'; %s%s%sknown: %s, ...", typed,
-                       nearest != NULL ? "did you mean " : "", nearest != NULL ? nearest : "",
-                       nearest != NULL ? "? " : "", list);
+    (void)snprintf(what, sizeof what, "key '%.40s'", typed);
+    return rk_word_unknown(known, what, typed, diag);
 }
 
 static rk_status set_key(reading *r, const char *key, const char *value, rk_diag *diag)

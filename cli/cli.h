@@ -30,7 +30,7 @@ int cmd_emit(int argc, char **argv);
 int cmd_prove(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 
-enum { CASES_MAX = 12, JOB_KEYS_MAX = 128 };
+enum { CASES_MAX = 12 };
 
 /** Everything a command line can say, and what was loaded by it. */
 typedef struct job {
@@ -38,8 +38,8 @@ typedef struct job {
     const struct argp *argp; /* the command's own; set by run_command */
     const char *input;       /* the positional argument; NULL: none */
 
-    const char *option[JOB_KEYS_MAX]; /* of each key of the loop file: its value as typed */
-    rk_design typed;                  /* the same, read; nothing else in it is of use */
+    const char *option[RK_KEYS_MAX]; /* of each key of the loop file: its value as typed */
+    rk_design typed;                 /* the same, read; nothing else in it is of use */
     double band, kc_percent, repeats, filter_ratio; /* other ways to write kc, ti and tf */
     const char *rule, *mode;
     rk_knobs knobs;

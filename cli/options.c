@@ -261,7 +261,7 @@ enum {
 
 /* Made from the table of keys before a command line is read. */
 static struct argp_option key_lists[GROUPS][GROUP_MOST + 1];
-static char option_names[JOB_KEYS_MAX][OPTION_CHARS], option_helps[JOB_KEYS_MAX][HELP_CHARS];
+static char option_names[RK_KEYS_MAX][OPTION_CHARS], option_helps[RK_KEYS_MAX][HELP_CHARS];
 
 static bool is_listed(const char *const *list, const char *name)
 {

@@ -12,14 +12,12 @@
 
 #include "loop_parse.h"
 
-enum { KEYS_MAX = 128 };
-
 /* A file being read: the loop, and what stands between its lines and it. */
 typedef struct reading {
     const char *path;
     const char *at, *end; /* what of the text is not read yet */
     rk_design loop;
-    bool seen[KEYS_MAX]; /* for each key of the table */
+    bool seen[RK_KEYS_MAX]; /* for each key of the table */
     int line;
     rk_diag *diag;
     rk_status status;
@@ -213,9 +211,6 @@ rk_status rki_design_parse(const char *path, const char *content, size_t length,
         return rk_diag_set(diag, RK_ERR_FORMAT,
                            "%s:%d: holds a NUL character; a loop file is plain text", path,
                            line_of(content, nul));
-    }
-    if (rk_key_count() > KEYS_MAX) {
-        return rk_diag_set(diag, RK_ERR_MEMORY, "%s: no room for so many keys", path);
     }
     r.loop = rk_design_make();
     r.at = content;

@@ -36,28 +36,42 @@ static rk_status no_event(const char *words, rk_diag *diag)
                        words);
 }
 
-/* Keys of [settings], looked at one by one; whether they go together shows when they are laid
-   over those that stand. */
-static rk_status take_settings(const char *words, rk_event *event, rk_diag *diag)
+/* Set each "key=value" of [settings]; RK_ERR_ARG for a word that is none, and nothing is said.
+ */
+static rk_status set_keys(rk_design *d, const char *keys, rk_diag *diag)
 {
     char copy[RK_EVENT_KEYS_CHARS], *rest = NULL, *word;
-    rk_design scratch = rk_design_make();
-    rk_diag inner = {RK_OK, ""};
+    rk_status status = RK_OK;
 
-    if (strlen(words) >= sizeof copy || strchr(words, '=') == NULL)
-        return no_event(words, diag);
-    (void)snprintf(copy, sizeof copy, "%s", words);
-    for (word = strtok_r(copy, " \t", &rest); word != NULL;
+    (void)snprintf(copy, sizeof copy, "%s", keys);
+    for (word = strtok_r(copy, " \t", &rest); word != NULL && status == RK_OK;
          word = strtok_r(NULL, " \t", &rest)) {
         char *equals = strchr(word, '=');
-        rk_status status;
 
-        if (equals == NULL) return no_event(words, diag);
+        if (equals == NULL) return RK_ERR_ARG;
         *equals = '\0';
-        if (rk_key_place("settings", word) == rk_key_count()) return no_event(words, diag);
-        status = rk_design_set(&scratch, "settings", word, equals + 1, &inner);
-        if (status != RK_OK) return rk_diag_set(diag, status, "%s", inner.text);
+        if (rk_key_place("settings", word) == rk_key_count()) return RK_ERR_ARG;
+        status = rk_design_set(d, "settings", word, equals + 1, diag);
     }
+    return status;
+}
+
+/* Each key is looked at alone; whether they go together shows when they are laid over those
+   that stand. */
+static rk_status take_settings(const char *words, rk_event *event, rk_diag *diag)
+{
+    rk_design scratch = rk_design_make();
+    rk_status status;
+
+    if (strlen(words) >= RK_EVENT_KEYS_CHARS || strchr(words, '=') == NULL) {
+        return no_event(words, diag);
+    }
+    status = set_keys(&scratch, words, diag);
+    if (status == RK_ERR_ARG) {
+        rk_diag_clear(diag);
+        return no_event(words, diag);
+    }
+    if (status != RK_OK) return status;
     event->kind = RK_EVENT_SETTINGS;
     event->value = nan("");
     (void)snprintf(event->keys, sizeof event->keys, "%s", words);
@@ -99,34 +113,29 @@ rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag)
     return take_settings(words, event, diag);
 }
 
-/* kc, ti, td and tf as they stand, in the ideal form, and the keys over them; keys of the
-   parallel form stand for themselves. */
+static void keep_unless_given(double *given, double now)
+{
+    *given = isnan(*given) ? now : *given;
+}
+
+/* The keys over the settings that stand, which are in the ideal form; another form's numbers
+   stand for themselves. */
 static rk_status lay_settings(rk_design *d, const char *keys, rk_diag *diag)
 {
     const double none = nan("");
-    char words[RK_EVENT_KEYS_CHARS], *rest = NULL, *word;
-    rk_status status = RK_OK;
+    const rk_settings now = d->settings;
+    rk_status status;
 
     d->given = rk_given_settings_make();
-    d->given.kc = d->settings.kc;
-    d->given.ti = isfinite(d->settings.ti) ? d->settings.ti : none;
-    d->given.td = d->settings.td > 0 ? d->settings.td : none;
-    d->given.tf = d->settings.td > 0 ? d->settings.tf : none;
-    (void)snprintf(words, sizeof words, "%s", keys);
-    for (word = strtok_r(words, " \t", &rest); word != NULL && status == RK_OK;
-         word = strtok_r(NULL, " \t", &rest)) {
-        char *equals = strchr(word, '=');
-
-        *equals = '\0';
-        status = rk_design_set(d, "settings", word, equals + 1, diag);
-        if (status == RK_OK && strcmp(word, "form") == 0 && d->given.form != RK_FORM_IDEAL) {
-            const rk_form form = d->given.form;
-
-            d->given = rk_given_settings_make();
-            d->given.form = form;
-        }
+    status = set_keys(d, keys, diag);
+    if (status != RK_OK) return status;
+    if (d->given.form == RK_FORM_IDEAL) {
+        keep_unless_given(&d->given.kc, now.kc);
+        keep_unless_given(&d->given.ti, isfinite(now.ti) ? now.ti : none);
+        keep_unless_given(&d->given.td, now.td > 0 ? now.td : none);
+        keep_unless_given(&d->given.tf, now.td > 0 ? now.tf : none);
     }
-    return status == RK_OK ? rk_design_settle(d, diag) : status;
+    return rk_design_settle(d, diag);
 }
 
 static rk_status settings_after(const rk_design *design, const rk_event *event,
@@ -241,8 +250,10 @@ static rk_status change_settings(rk_live *live, const rk_event *event, rk_diag *
 
 rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag)
 {
-    const rk_status status = rk_event_check(&live->design, event, diag);
+    rk_status status;
 
+    if (event->kind == RK_EVENT_SETTINGS) return change_settings(live, event, diag);
+    status = rk_event_check(&live->design, event, diag);
     if (status != RK_OK) return status;
     switch (event->kind) {
     case RK_EVENT_SETPOINT:
@@ -254,8 +265,6 @@ rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag)
     case RK_EVENT_AUTO:
         rk_pid_set_auto(&live->block.pid);
         return RK_OK;
-    case RK_EVENT_SETTINGS:
-        return change_settings(live, event, diag);
     default:
         if (live->plant == NULL) {
             return rk_diag_set(diag, RK_ERR_RANGE, "load: there is no simulated plant to load");

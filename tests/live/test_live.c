@@ -273,6 +273,8 @@ static const struct {
     {"ti=2min sp-weight=0.5", -11.1, 120, 0, 0.5},
     {"td=4s tf=1s", -11.1, 46.5, 4, 1},
     {"form=parallel kp=-8 ki=-0.2", -8, 40, 0, 1},
+    {"kp=-8 ki=-0.2 form=parallel", -8, 40, 0, 1}, /* in whatever order */
+    {"form=series kc=-8 ti=40s", -8, 40, 0, 1},
 };
 
 START_TEST(settings_change_as_it_runs_without_a_bump)

@@ -14,15 +14,6 @@ const char *rk_level_to_text(rk_level level)
     return rki_word(names, (int)level);
 }
 
-static void fit_in(char *text, size_t room, const char *format, ...)
-{
-    va_list args;
-
-    va_start(args, format);
-    rki_fit_text(text, room, format, args);
-    va_end(args);
-}
-
 void rk_findings_add(rk_findings *findings, rk_level level, const char *advice,
                      const char *what, ...)
 {
@@ -35,7 +26,7 @@ void rk_findings_add(rk_findings *findings, rk_level level, const char *advice,
     va_start(args, what);
     rki_fit_text(made->what, sizeof made->what, what, args);
     va_end(args);
-    fit_in(made->advice, sizeof made->advice, "%s", advice);
+    rki_fit(made->advice, sizeof made->advice, "%s", advice);
     made->at = made->until = nan("");
 }
 

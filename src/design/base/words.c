@@ -51,7 +51,7 @@ const char *rki_word(const char *const *words, int at)
     return "unknown";
 }
 
-void rki_word_copy(char *text, size_t room, const char *format, ...)
+void rki_fit(char *text, size_t room, const char *format, ...)
 {
     va_list args;
 
@@ -117,8 +117,8 @@ const char *rk_word_nearest(const char *const *words, const char *typed)
     return nearest;
 }
 
-rk_status rki_word_unknown(const char *const *words, const char *what, const char *typed,
-                           rk_diag *diag)
+rk_status rk_word_unknown(const char *const *words, const char *what, const char *typed,
+                          rk_diag *diag)
 {
     const char *nearest = rk_word_nearest(words, typed);
     char known[200] = "";
@@ -127,8 +127,11 @@ rk_status rki_word_unknown(const char *const *words, const char *what, const cha
     for (i = 0; words[i] != NULL; i++) {
         const size_t used = strlen(known);
 
-        rki_word_copy(known + used, sizeof known - used, "%s%s", i > 0 ? ", " : "", words[i]);
-        if (strlen(known) + 4 >= sizeof known) break;
+        if (used + strlen(words[i]) + sizeof ", , ..." > sizeof known) {
+            (void)snprintf(known + used, sizeof known - used, ", ...");
+            break;
+        }
+        (void)snprintf(known + used, sizeof known - used, "%s%s", i > 0 ? ", " : "", words[i]);
     }
     if (nearest == NULL) {
         return rk_diag_set(diag, RK_ERR_RANGE, "unknown %s; known: %s", what, known);
@@ -149,8 +152,8 @@ rk_status rki_word_find(const char *const *words, const char *what, const char *
             return RK_OK;
         }
     }
-    rki_word_copy(unknown, sizeof unknown, "%s '%.40s'", what, text);
-    return rki_word_unknown(words, unknown, text, diag);
+    rki_fit(unknown, sizeof unknown, "%s '%.40s'", what, text);
+    return rk_word_unknown(words, unknown, text, diag);
 }
 
 rk_status rki_mode_find(const char *text, const char **mode, rk_diag *diag)

@@ -23,15 +23,11 @@ rk_status rki_word_find(const char *const *words, const char *what, const char *
                         rk_diag *diag);
 
 /** snprintf as rki_fit_text cuts it. */
-void rki_word_copy(char *text, size_t room, const char *format, ...)
+void rki_fit(char *text, size_t room, const char *format, ...)
 #if defined(__GNUC__)
     __attribute__((format(printf, 3, 4)))
 #endif
     ;
-
-/** RK_ERR_RANGE: "unknown WHAT; did you mean ...? known: ...". */
-rk_status rki_word_unknown(const char *const *words, const char *what, const char *typed,
-                           rk_diag *diag);
 
 /** "P", "PI", "PD" or "PID", whatever the case it is written in; else RK_ERR_RANGE. */
 rk_status rki_mode_find(const char *text, const char **mode, rk_diag *diag);

@@ -242,6 +242,7 @@ static const row rows[] = {
 };
 
 enum { ROWS = sizeof rows / sizeof rows[0] };
+_Static_assert((int)ROWS <= (int)RK_KEYS_MAX, "who keeps something a key has room for all");
 
 size_t rk_key_count(void)
 {
@@ -456,8 +457,9 @@ static rk_status set_numbers(rk_design *d, const row *r, const char *value, rk_d
 
 static rk_status unknown(const char *section, const char *name, rk_diag *diag)
 {
-    const char *known[ROWS + 1]; /* there are more keys than sections */
-    int count = 0, at;
+    const char *known[ROWS + 1] = {NULL}; /* there are more keys than sections */
+    char what[64];
+    int count = 0;
     size_t i;
 
     for (i = 0; i < ROWS; i++) {
@@ -465,25 +467,17 @@ static rk_status unknown(const char *section, const char *name, rk_diag *diag)
             known[count++] = rows[i].key.name;
         }
     }
-    known[count] = NULL;
     if (count > 0) {
-        char what[64];
-
-        rki_word_copy(what, sizeof what, "key '%.24s' in [%s]", name, section);
-        (void)rki_word_unknown(known, what, name, diag);
+        rki_fit(what, sizeof what, "key '%.24s' in [%s]", name, section);
+        (void)rk_word_unknown(known, what, name, diag);
         return RK_ERR_FORMAT;
     }
-    for (at = 0; at < SECTIONS; at++) {
-        known[at] = sections[at].name;
+    for (i = 0; i < SECTIONS; i++) {
+        known[i] = sections[i].name;
     }
-    known[at] = NULL;
-    {
-        char what[64];
-
-        rki_word_copy(what, sizeof what, "section [%.24s]", section);
-        (void)rki_word_unknown(known, what, section, diag);
-        return RK_ERR_FORMAT;
-    }
+    rki_fit(what, sizeof what, "section [%.24s]", section);
+    (void)rk_word_unknown(known, what, section, diag);
+    return RK_ERR_FORMAT;
 }
 
 rk_status rk_design_set(rk_design *design, const char *section, const char *name,

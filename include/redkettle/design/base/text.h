@@ -69,6 +69,11 @@ void rk_real_format_rounded(double value, int digits, char *chars);
 /** The word of a list, ended by NULL, that is most like what was typed; NULL if none is. */
 const char *rk_word_nearest(const char *const *words, const char *typed);
 
+/** What was typed is none of a list, ended by NULL: "unknown WHAT; did you mean ...? known:
+ * ..." into diag. Returns RK_ERR_RANGE. */
+rk_status rk_word_unknown(const char *const *words, const char *what, const char *typed,
+                          rk_diag *diag);
+
 #ifdef __cplusplus
 }
 #endif

@@ -72,6 +72,10 @@ typedef struct rk_section {
     const char *name, *help;
 } rk_section;
 
+/** Room for something a key. */
+enum { RK_KEYS_MAX = 128 };
+
+/** At most RK_KEYS_MAX. */
 size_t rk_key_count(void);
 
 /** The keys in the order of the file; NULL from rk_key_count on. */
@@ -97,8 +101,8 @@ void rk_key_describe(const rk_key *key, rk_text *text);
 rk_status rk_design_set(rk_design *design, const char *section, const char *name,
                         const char *value, rk_diag *diag);
 
-/** Write a key's value as the file has it; nothing is added if it is not given or at its
- * default. Errors  RK_ERR_ARG for a NULL; RK_ERR_FORMAT for an unknown key. */
+/** Write a key's value as the file has it; nothing is added for a text or a number
+ * that is not given. Errors  RK_ERR_ARG for a NULL; RK_ERR_FORMAT for an unknown key. */
 rk_status rk_design_get(const rk_design *design, const char *section, const char *name,
                         rk_text *value, rk_diag *diag);
 
