@@ -330,7 +330,7 @@ static void bench_scan(const char *what, double td, bool every_feature, bool wit
     if (rk_plant_params_from_model(&model, 1, &plant_params, NULL) != RK_OK) {
         abort();
     }
-    if (rk_settings_pid_params(&settings, &limits, 1, &pid_params, NULL) != RK_OK) {
+    if (rk_settings_pid_params(&settings, &limits, &model, 1, &pid_params, NULL) != RK_OK) {
         abort();
     }
     if (every_feature) {

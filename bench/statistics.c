@@ -181,9 +181,8 @@ static void run(const process *p, double colour, int records)
     for (k = 0; k < 3; k++) {
         static const char *const names[] = {"gain", "time constant", "dead time"};
 
-        printf("  %-14s scatter %.3f of the bound (plain least squares %.3f); 95 %% intervals "
-               "hold "
-               "in %.1f %%\n",
+        printf("  %-14s scatter %.3f of the bound (plain least squares %.3f); 95 %% "
+               "intervals hold in %.1f %%\n",
                names[k], sqrt(square[0][k] / records) / sd[k],
                sqrt(square[1][k] / records) / sd[k], 100.0 * holds[k] / records);
     }

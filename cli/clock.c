@@ -3,6 +3,7 @@
 
 #include <math.h>
 #include <signal.h>
+#include <stdio.h>
 #include <string.h>
 #include <time.h>
 
@@ -51,7 +52,8 @@ double wall_clock(void)
 /* A signal that comes between looking for one and sleeping is seen after this, s. */
 #define NAP 0.1
 
-void sleep_until(double when)
+/* Until that time of the wall clock, or a signal. */
+static void sleep_until(double when)
 {
     double now = wall_clock();
 
@@ -61,4 +63,43 @@ void sleep_until(double when)
 
         (void)nanosleep(&length, NULL);
     }
+}
+
+/* The start and the speed of the run under way: one at a time. */
+static double began, speed;
+
+static void wait_real(void *user, double time)
+{
+    (void)user;
+    sleep_until(began + (time / speed));
+}
+
+static double now_real(void *user)
+{
+    (void)user;
+    return wall_clock();
+}
+
+static const char *stopped_by(void *user)
+{
+    static char words[80];
+
+    (void)user;
+    (void)snprintf(words, sizeof words, "stopped by %s", caught_name());
+    return caught != 0 ? words : NULL;
+}
+
+rk_pace real_pace(double times, void *user)
+{
+    rk_pace made = {.stopped = stopped_by, .user = user};
+
+    began = wall_clock();
+    speed = times;
+    if (!isnan(times)) {
+        made.wait_until = wait_real;
+    }
+    if (times == 1.0) { /* a clock that runs faster says nothing about lateness */
+        made.now = now_real;
+    }
+    return made;
 }

@@ -4,6 +4,8 @@
 
 #include <stdbool.h>
 
+#include <redkettle/redkettle.h>
+
 /** s of a clock that only goes forward. */
 double wall_clock(void);
 
@@ -17,7 +19,10 @@ void catch_signals(void);
 bool is_caught(void);
 const char *caught_name(void);
 
-/** Until that time of the wall clock, or a signal. */
-void sleep_until(double when);
+/**
+ * From now on at so many times the speed of the wall clock (NaN: a simulated plant's runs
+ * ahead), ended by a signal; user is handed to `seen`, which the caller sets. One at a time.
+ */
+rk_pace real_pace(double times, void *user);
 
 #endif

@@ -2,158 +2,128 @@
 #include <math.h>
 #include <string.h>
 
-#include "check_view.h"
+#include "cli.h"
 
-enum { OPT_DELAY_SCANS = 0xA000, OPT_TASK, OPT_MODEL_ERROR, OPT_SP, OPT_ORDER };
+typedef struct check_job {
+    job j;
+    rk_check_plan plan;
+    double delay_scans, task, model_error, order;
+    rk_check check;
+} check_job;
 
-static const struct argp_option options[] = {
-    {NULL, 0, NULL, 0, "What to look at:", 5},
-    {"delay-scans", OPT_DELAY_SCANS, "N", 0,
-     "scans from PV's sample to OUT's change: computing, communication (default: 0)", 5},
-    {"task", OPT_TASK, "TIME", 0, "interval of the PLC's task that calls the block", 5},
-    {"sp", OPT_SP, "PV", 0, "can OUT hold this setpoint? May be given several times", 5},
-    {"model-error", OPT_MODEL_ERROR, "PERCENT", 0,
-     "each number of the model wrong by so much (default: 20)", 5},
-    {"order", OPT_ORDER, "N", 0,
-     "--figure shows the model, beside its dead time as a rational function of this order", 7},
-    {0},
-};
-
-static error_t parse(int key, char *arg, struct argp_state *state)
+static void make(job *j)
 {
-    check_job *c = state->input;
+    ((check_job *)j)->plan = rk_check_plan_make();
+}
 
-    switch (key) {
-    case OPT_DELAY_SCANS:
-        take_number(state, "delay-scans", arg, &c->plan.delay_scans);
-        return 0;
-    case OPT_TASK:
-        take_time(state, "task", arg, &c->plan.task);
-        return 0;
-    case OPT_MODEL_ERROR:
-        take_number(state, "model-error", arg, &c->model_error);
-        return 0;
-    case OPT_ORDER:
-        take_number(state, "order", arg, &c->order);
-        return 0;
-    case OPT_SP:
-        if (c->plan.setpoints == RK_CHECK_SETPOINTS) {
-            argp_failure(state, EXIT_USAGE, 0, "--sp: at most %d of them", RK_CHECK_SETPOINTS);
-        }
-        take_number(state, "sp", arg, &c->plan.setpoint[c->plan.setpoints++]);
-        return 0;
-    default:
-        return parse_common(key, arg, state);
+static void take_setpoint(job *j, struct argp_state *state, const command_option *o,
+                          const char *arg)
+{
+    rk_check_plan *plan = &((check_job *)j)->plan;
+    double value = 0;
+
+    if (!rk_number_parse(arg, strlen(arg), &value)) {
+        refuse_option(state, o->name, ": '%s' is not a number; use a decimal point", arg);
+    } else if (plan->setpoints == RK_CHECK_SETPOINTS) {
+        refuse_option(state, o->name, ": at most %d of them", RK_CHECK_SETPOINTS);
+    } else {
+        plan->setpoint[plan->setpoints++] = value;
     }
 }
 
-static const struct argp_child children[] = {
-    {&column_options, 0, "The record, if there is no model:", 1},
-    {&model_options, 0, "The model:", 2},
-    {&tuning_options, 0, "The settings, by a rule:", 3},
-    {&settings_options, 0, "The settings, by hand:", 4},
-    {&windup_options, 0, NULL, 4},
-    {&scan_options, 0, "The PLC:", 6},
-    {&limit_options, 0, NULL, 6},
-    {&output_options, 0, "Output:", 7},
-    {&figure_option, 0, NULL, 7},
-    {0},
-};
-static const struct argp argp = {
-    options,
-    parse,
-    "[LOOP.loop|RECORD.csv]",
-    "Margins, gain limits and a verdict, with the exact dead time; what the scan, the valve's "
-    "range, windup, the arithmetic and a wrong model make of them.\v"
-    "What the loop must do is asked for in its file's [require]. Exit status 1: a requirement "
-    "is missed. Example: redkettle check --gain 2 --time-constant 10s --dead-time 5s --kc 1.2 "
-    "--ti 10s --scan 1s",
-    children,
-    NULL,
-    NULL};
-
-/* How often the record was sampled that the model is from; NaN: not known. */
-static double record_interval(const job *j)
+static int make_plan(job *j)
 {
-    const rk_design *d = &j->loop;
-    const rk_columns columns = {d->time_column, d->out_column, d->pv_column, d->quality_column,
-                                d->record_time_unit};
-    rk_record *read = NULL;
-    const rk_record *record = j->record;
-    rk_import import;
-    double interval = nan("");
-
-    if (record == NULL && d->record_path[0] != '\0' &&
-        rk_record_read(d->record_path, &columns, &read, &import, NULL) == RK_OK) {
-        record = read;
-    }
-    if (record != NULL && rk_record_rows(record) > 1) {
-        const size_t last = rk_record_rows(record) - 1;
-        const double *time = rk_record_time(record);
-
-        interval = (time[last] - time[0]) / (double)last;
-    }
-    rk_record_free(read);
-    return interval;
-}
-
-static rk_status draw(const job *j, const void *what, const rk_figure_style *style,
-                      rk_text *image, rk_diag *diag)
-{
-    const check_job *c = what;
-
-    if (!isnan(c->order)) return rk_figure_model(&j->loop, (int)c->order, style, image, diag);
-    return rk_figure_frequency(&j->loop, &c->check, &c->plan, style, image, diag);
-}
-
-static int run(job *j)
-{
-    check_job *c = (check_job *)j; /* the job is its first member */
-    rk_diag diag = {RK_OK, ""};
-    int result = load(j);
-    rk_status status;
-
-    if (result == EXIT_DONE) {
-        result = need_model(j);
-    }
-    if (result == EXIT_DONE) {
-        result = need_settings(j);
-    }
-    if (result != EXIT_DONE) return result;
+    check_job *c = (check_job *)j;
     if (!isnan(c->order) &&
-        (j->figure == NULL || !(c->order >= 1 && c->order <= RK_RATIONAL_MAX) ||
+        (c->j.figure == NULL || !(c->order >= 1 && c->order <= RK_RATIONAL_MAX) ||
          c->order != floor(c->order))) {
-        return fail(j, EXIT_USAGE, "--order goes with --figure: give a whole number, 1 to %d",
+        return fail(&c->j, EXIT_USAGE,
+                    "--order goes with --figure: give a whole number, 1 to %d",
                     RK_RATIONAL_MAX);
     }
     if (!isnan(c->model_error)) {
         c->plan.model_error = c->model_error / 100.0;
     }
-    c->plan.record_interval = record_interval(j);
-    status = rk_check_compute(&j->loop, &c->plan, &c->check, &diag);
-    if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "%s", diag.text);
-    if (status != RK_OK) return fail_diag(j, status, &diag);
-    if (j->json) {
-        rk_text *text = rk_text_create();
-        const rk_status made = rk_json_check(&c->check, &c->plan, &j->loop, text, &diag);
+    if (!isnan(c->delay_scans)) {
+        c->plan.delay_scans = c->delay_scans;
+    }
+    c->plan.task = c->task;
+    if (j->record == NULL && j->loop.record_path[0] != '\0') { /* the model is from it */
+        (void)read_record(j, j->loop.record_path, &j->record, &j->import, NULL);
+    }
+    if (j->record != NULL) {
+        c->plan.record_interval = rk_record_interval(j->record);
+    }
+    return EXIT_DONE;
+}
 
-        result = print_json(j, text, made, &diag);
-    } else {
-        print_check(c);
-    }
-    if (result == EXIT_DONE) {
-        result = write_figure(j, draw, c);
-    }
+static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image, rk_diag *diag)
+{
+    const check_job *c = (const check_job *)j;
+
+    if (!isnan(c->order)) return rk_figure_model(&j->loop, (int)c->order, style, image, diag);
+    return rk_figure_frequency(&j->loop, &c->check, &c->plan, style, image, diag);
+}
+
+static int check(job *j)
+{
+    check_job *c = (check_job *)j;
+    rk_report *report;
+    rk_diag diag = {RK_OK, ""};
+    rk_status status = rk_check_compute(&j->loop, &c->plan, &c->check, &diag);
+    int result;
+
+    if (status != RK_OK) return fail_range(j, status, &diag);
+    report = report_make(j);
+    status = rk_report_add_check(report, &j->loop, &c->plan, &c->check);
+    result = show_report(j, report, status, draw);
     if (result != EXIT_DONE) return result;
     return c->check.verdict.met ? EXIT_DONE : EXIT_VERDICT_NO;
 }
 
-int cmd_check(int argc, char **argv)
-{
-    check_job c = {.j = job_make("check"),
-                   .plan = rk_check_plan_make(),
-                   .model_error = nan(""),
-                   .order = nan("")};
+#define TO(field) offsetof(check_job, field)
 
-    return run_command(&argp, argc, argv, &c.j, run);
-}
+static const command_option options[] = {
+    {NULL, NULL, 5, "What to look at:", TAKE_HEADING},
+    {"delay-scans", "N", 5,
+     "scans from PV's sample to OUT's change: computing, communication (default: 0)",
+     TAKE_NUMBER, TO(delay_scans)},
+    {"task", "TIME", 5, "interval of the PLC's task that calls the block", TAKE_TIME, TO(task)},
+    {"sp", "PV", 5, "can OUT hold this setpoint? May be given several times", TAKE_OWN, 0,
+     take_setpoint},
+    {"model-error", "PERCENT", 5, "each number of the model wrong by so much (default: 20)",
+     TAKE_NUMBER, TO(model_error)},
+    {"order", "N", 9,
+     "--figure shows the model, beside its dead time as a rational function of this order",
+     TAKE_NUMBER, TO(order)},
+    {0},
+};
+static const struct argp_child groups[] = {
+    {&column_options, 0, "The record, if there is no model:", 1},
+    {&model_options, 0, "The model:", 2},
+    {&tuning_options, 0, "The settings, by a rule:", 3},
+    {&settings_options, 0, "The settings, by hand:", 4},
+    {&windup_options, 0, NULL, 4},
+    {&require_options, 0, "What the loop must do (default: [require]):", 6},
+    {&noise_option, 0, "PV's noise:", 6},
+    {&scan_options, 0, "The PLC:", 7},
+    {&limit_options, 0, NULL, 7},
+    {&output_options, 0, "Output:", 8},
+    {&figure_option, 0, "Drawing:", 9},
+    {0},
+};
+
+const command command_check = {
+    .name = "check",
+    .what = "margins, gain limits and a verdict",
+    .input = "[LOOP.loop|RECORD.csv]",
+    .help = "Margins, gain limits and a verdict, with the exact dead time; what the scan, the "
+            "valve's range, windup, the arithmetic and a wrong model make of them.\v"
+            "Exit status 1: a requirement is not met. Example: redkettle check --gain 2 "
+            "--time-constant 10s --dead-time 5s --kc 1.2 --ti 10s --scan 1s",
+    .options = options,
+    .groups = groups,
+    .size = sizeof(check_job),
+    .make = make,
+    .steps = (step_function *const[]){need_model, need_settings, make_plan, check, NULL},
+};

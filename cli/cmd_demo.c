@@ -5,43 +5,20 @@
 #include "cli.h"
 #include "demo_data.h"
 
-enum { OPT_DIR = 0x4000, ARGS_MAX = 24, ARG_CHARS = RK_PATH_CHARS + 64 };
+enum { ARGS_MAX = 24, ARG_CHARS = RK_PATH_CHARS + 64 };
 
-/* The job is first, as run_command wants it. */
 typedef struct demo_job {
     job j;
     const char *dir;
 } demo_job;
 
-static const struct argp_option options[] = {
-    {"dir", OPT_DIR, "DIR", 0, "where to work (default: redkettle-demo)", 1},
-    {0},
-};
-
-static error_t parse(int key, char *arg, struct argp_state *state)
+static void make(job *j)
 {
-    demo_job *d = state->input;
-
-    if (key == ARGP_KEY_ARG) {
-        argp_failure(state, EXIT_USAGE, 0, "demo takes no file");
-    }
-    if (key != OPT_DIR) return ARGP_ERR_UNKNOWN;
-    d->dir = arg;
-    return 0;
+    ((demo_job *)j)->dir = "redkettle-demo";
 }
 
-static const struct argp argp = {options,
-                                 parse,
-                                 NULL,
-                                 "The whole job on the blend Brix loop of a juice-blending "
-                                 "hall: step test, model, tuning, check, "
-                                 "trials, program text.",
-                                 NULL,
-                                 NULL,
-                                 NULL};
-
 /* Run a command as if it were typed: words are split at blanks, @ stands for the folder. */
-static int type(const demo_job *d, int (*command)(int, char **), const char *line)
+static int type(const demo_job *d, const command *typed, const char *line)
 {
     static char words[ARGS_MAX][ARG_CHARS];
     char *argv[ARGS_MAX + 1];
@@ -77,70 +54,72 @@ static int type(const demo_job *d, int (*command)(int, char **), const char *lin
         argv[used] = words[used];
     }
     argv[argc] = NULL;
-    return command(argc, argv);
+    return run_command(typed, argc, argv);
+}
+
+static rk_status write_one(const demo_job *d, const char *name, const unsigned char *bytes,
+                           size_t length, rk_diag *diag)
+{
+    char path[ARG_CHARS];
+
+    (void)snprintf(path, sizeof path, "%s/%s", d->dir, name);
+    return rk_file_write(path, (const char *)bytes, length, true, diag);
 }
 
 static int write_data(const demo_job *d)
 {
-    const struct {
-        const char *name;
-        const unsigned char *bytes;
-        size_t length;
-    } files[] = {{"blend-brix.csv", demo_record, demo_record_length},
-                 {"blend-brix.loop", demo_loop, demo_loop_length}};
     rk_diag diag = {RK_OK, ""};
     rk_status status = rk_directory_make(d->dir, &diag);
-    char path[ARG_CHARS];
-    size_t i;
 
-    for (i = 0; i < 2 && status == RK_OK; i++) {
-        (void)snprintf(path, sizeof path, "%s/%s", d->dir, files[i].name);
-        status =
-            rk_file_write(path, (const char *)files[i].bytes, files[i].length, true, &diag);
+    if (status == RK_OK) {
+        status = write_one(d, "blend-brix.csv", demo_record, demo_record_length, &diag);
+    }
+    if (status == RK_OK) {
+        status = write_one(d, "blend-brix.loop", demo_loop, demo_loop_length, &diag);
     }
     return status == RK_OK ? EXIT_DONE : fail_diag(&d->j, status, &diag);
 }
 
 static int run(job *j)
 {
-    const demo_job *d = (const demo_job *)j; /* the job is its first member */
+    const demo_job *d = (const demo_job *)j;
     static const struct {
         const char *say;
-        int (*command)(int, char **);
+        const command *typed;
         const char *line;
-    } steps[] = {
+    } shown[] = {
         {"1. A step test through a port, here the simulated plant's: the dilution-water valve "
          "by 5 % and back.",
-         cmd_bump,
+         &command_bump,
          "bump @/blend-brix.loop --move 5 --back --hold 5min --record @/bump.csv --force"},
         {"2. The same test as it was made by hand on the plant, from the historian. Is that "
          "record any good?",
-         cmd_inspect, "inspect @/blend-brix.loop --figure @/inspect.png"},
-        {"3. What process is this, and how sure are we?", cmd_fit,
+         &command_inspect, "inspect @/blend-brix.loop --figure @/inspect.png"},
+        {"3. What process is this, and how sure are we?", &command_fit,
          "fit @/blend-brix.loop --figure @/fit.png --save"},
-        {"4. What settings do published rules give, and with which margins?", cmd_tune,
+        {"4. What settings do published rules give, and with which margins?", &command_tune,
          "tune @/blend-brix.loop --mode PI"},
-        {"5. Take SIMC's, and write them into the loop file.", cmd_tune,
+        {"5. Take SIMC's, and write them into the loop file.", &command_tune,
          "tune @/blend-brix.loop --rule simc --save"},
-        {"6. Do they meet what the loop file requires?", cmd_check, "check @/blend-brix.loop"},
-        {"7. Try them against calmer and simpler ones, with a setpoint and a load step.",
-         cmd_trial,
+        {"6. Do they meet what the loop file requires?", &command_check,
+         "check @/blend-brix.loop"},
+        {"7. Try them beside slower and simpler ones, with a setpoint and a load step.",
+         &command_trial,
          "trial @/blend-brix.loop --sp-step 0.5 --load-step 6 --case \"calm lambda: "
-         "rule=lambda lambda=52s\" "
-         "--case \"simple: rule=simple\" --figure @/trial-rules.png"},
+         "rule=lambda lambda=52s\" --case \"simple: rule=simple\" --figure @/trial-rules.png"},
         {"8. What does anti-windup do when a step asks for more than the valve has?\n   The "
-         "loop as it stands pays the integral back (back-calculation, the default).",
-         cmd_trial,
+         "loop as set pays the integral back (back-calculation, the default).",
+         &command_trial,
          "trial @/blend-brix.loop --sp-step 4.5 --case \"conditional: "
-         "anti-windup=conditional\" "
-         "--case \"none: anti-windup=none\" --figure @/trial-windup.png"},
+         "anti-windup=conditional\" --case \"none: anti-windup=none\" --figure "
+         "@/trial-windup.png"},
         {"9. And against the valve set by hand to where the model says it should stand?",
-         cmd_trial,
+         &command_trial,
          "trial @/blend-brix.loop --sp-step 0.5 --load-step 6 --case \"by hand: manual=37.8\" "
          "--figure @/trial-manual.png"},
-        {"10. The controller as program text, for the PLC's task of 1 s.", cmd_emit,
+        {"10. The controller as program text, for the PLC's task of 1 s.", &command_emit,
          "emit @/blend-brix.loop --dir @ --force"},
-        {"11. Does that text give the numbers of the design, bit for bit?", cmd_prove,
+        {"11. Does that text give the numbers of the design, bit for bit?", &command_prove,
          "prove @/blend-brix.loop --dir @"},
     };
     int status;
@@ -154,23 +133,33 @@ static int run(job *j)
     (void)printf("Red Kettle on the blend Brix loop: the dilution-water valve FV210 holds the "
                  "Brix AT210\n"
                  "of the blended juice.\n");
-    for (i = 0; i < sizeof steps / sizeof steps[0]; i++) {
-        (void)printf("\n%s\n", steps[i].say);
-        status = type(d, steps[i].command, steps[i].line);
+    for (i = 0; i < sizeof shown / sizeof shown[0]; i++) {
+        (void)printf("\n%s\n", shown[i].say);
+        status = type(d, shown[i].typed, shown[i].line);
         if (status != EXIT_DONE) {
             return fail(&d->j, status, "step %zu did not succeed", i + 1);
         }
     }
     (void)printf("\nEverything is in %s: the records, the loop file, figures (inspect.png, "
-                 "fit.png,\ntrial-*.png) and "
-                 "the program text (blend_brix_controller.st, .c and .h).\n",
+                 "fit.png,\ntrial-*.png) and the program text (blend_brix_controller.st, .c "
+                 "and .h).\n",
                  d->dir);
     return EXIT_DONE;
 }
 
-int cmd_demo(int argc, char **argv)
-{
-    demo_job d = {.j = job_make("demo"), .dir = "redkettle-demo"};
+static const command_option options[] = {
+    {"dir", "DIR", 1, "where to work (default: redkettle-demo)", TAKE_TEXT,
+     offsetof(demo_job, dir), NULL},
+    {0},
+};
 
-    return run_command(&argp, argc, argv, &d.j, run);
-}
+const command command_demo = {
+    .name = "demo",
+    .what = "the whole job on the demo plant",
+    .help = "The whole job on the blend Brix loop of a juice-blending hall: step test, model, "
+            "tuning, check, trials, program text.",
+    .options = options,
+    .size = sizeof(demo_job),
+    .make = make,
+    .steps = (step_function *const[]){run, NULL},
+};

@@ -2,26 +2,11 @@
 #include <string.h>
 
 #include "cli.h"
-#include "loop_file_help.h"
 
-static const struct {
-    const char *name;
-    int (*run)(int argc, char **argv);
-    const char *what;
-} commands[] = {
-    {"inspect", cmd_inspect,
-     "is a record fit for fitting; what the next test should do better"},
-    {"bump", cmd_bump, "a step test, made and recorded through a port"},
-    {"fit", cmd_fit, "a process model from a step test, with its certainty"},
-    {"tune", cmd_tune, "settings by published rules, side by side"},
-    {"search", cmd_search, "settings that meet requirements at the lowest cost"},
-    {"check", cmd_check, "margins, gain limits and a verdict"},
-    {"trial", cmd_trial, "the loop run on paper, cases side by side, with a figure"},
-    {"emit", cmd_emit, "the controller as program text for a PLC"},
-    {"prove", cmd_prove, "the emitted text runs and gives the design's numbers, bit for bit"},
-    {"run", cmd_run, "the loop live through a port, manual and automatic"},
-    {"demo", cmd_demo, "the whole job on the demo plant"},
-};
+static const command *const commands[] = {&command_inspect, &command_bump,   &command_fit,
+                                          &command_tune,    &command_search, &command_check,
+                                          &command_trial,   &command_emit,   &command_prove,
+                                          &command_run,     &command_demo};
 
 enum { COMMANDS = sizeof commands / sizeof commands[0] };
 
@@ -34,7 +19,7 @@ static void print_usage(FILE *stream)
                   "From a step test to a tuned, checked controller in the PLC, in the order of "
                   "the work:\n\n");
     for (i = 0; i < COMMANDS; i++) {
-        (void)fprintf(stream, "  %-7s  %s\n", commands[i].name, commands[i].what);
+        (void)fprintf(stream, "  %-7s  %s\n", commands[i]->name, commands[i]->what);
     }
     (void)fprintf(
         stream,
@@ -49,23 +34,20 @@ static int find_command(const char *name)
     int i;
 
     for (i = 0; i < COMMANDS; i++) {
-        if (strcmp(commands[i].name, name) == 0) return i;
+        if (strcmp(commands[i]->name, name) == 0) return i;
     }
     return -1;
 }
 
 static int unknown_command(const char *name)
 {
-    const char *names[COMMANDS + 1] = {NULL}, *nearest;
+    const char *names[COMMANDS + 1] = {NULL};
     int i;
 
     for (i = 0; i < COMMANDS; i++) {
-        names[i] = commands[i].name;
+        names[i] = commands[i]->name;
     }
-    nearest = rk_word_nearest(names, name);
-    (void)fprintf(stderr, "redkettle: unknown command '%s'; %s%s%ssee redkettle --help\n", name,
-                  nearest != NULL ? "did you mean " : "", nearest != NULL ? nearest : "",
-                  nearest != NULL ? "? " : "");
+    tell_unknown("redkettle", "unknown command", "", name, names, "redkettle");
     return EXIT_USAGE;
 }
 
@@ -80,13 +62,17 @@ static int help(const char *about)
         return EXIT_DONE;
     }
     if (strcmp(about, "loop-file") == 0) {
-        print_loop_file_help();
+        rk_text *text = rk_text_create();
+
+        rk_keys_help(text);
+        (void)fputs(rk_text_check(text, NULL) == RK_OK ? rk_text_chars(text) : "", stdout);
+        rk_text_free(text);
         return EXIT_DONE;
     }
     at = find_command(about);
     if (at < 0) return unknown_command(about);
-    (void)snprintf(name, sizeof name, "%s", commands[at].name);
-    return commands[at].run(2, argv);
+    (void)snprintf(name, sizeof name, "%s", commands[at]->name);
+    return run_command(commands[at], 2, argv);
 }
 
 /* What was printed must have arrived. */
@@ -114,5 +100,6 @@ int main(int argc, char **argv)
         return flushed(help(argv[2]));
     }
     at = find_command(argv[1]);
-    return at >= 0 ? flushed(commands[at].run(argc - 1, argv + 1)) : unknown_command(argv[1]);
+    return at >= 0 ? flushed(run_command(commands[at], argc - 1, argv + 1))
+                   : unknown_command(argv[1]);
 }

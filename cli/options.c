@@ -8,63 +8,60 @@
 
 enum { OPTION_CHARS = 32, HELP_CHARS = 320 };
 
-/* Keys of the options that have no letter; an option that is a key of the loop file has
-   OPT_KEYS and the key's place. */
-enum {
-    OPT_RULE = 0x1000,
-    OPT_LAMBDA,
-    OPT_MODE,
-    OPT_OMEGA,
-    OPT_ZETA,
-    OPT_ULTIMATE_GAIN,
-    OPT_ULTIMATE_PERIOD,
-    OPT_BAND,
-    OPT_KC_PERCENT,
-    OPT_REPEATS,
-    OPT_FILTER_RATIO,
-    OPT_JSON,
-    OPT_MINUTES,
-    OPT_FIGURE,
-    OPT_SAVE,
-    OPT_KEYS = 0x2000,
+/* Keys of the groups' options: these and their places in the lists below; an option that is a
+   key of the loop file has OPT_KEYS and the key's place. */
+enum { OPT_TUNING = 0x1000, OPT_OTHER_WAYS = 0x1100, OPT_OUTPUT = 0x1200, OPT_KEYS = 0x2000 };
+
+#define TO(field) offsetof(job, field)
+
+static const command_option tuning_list[] = {
+    {"rule", "NAME", 3,
+     "settings by a rule: all, simple, lambda, lambda-improved, simc, pole-placement, amigo, "
+     "zn-reaction, zn-ultimate, tyreus-luyben, cohen-coon, chr-setpoint-0, chr-setpoint-20, "
+     "chr-load-0, chr-load-20, rovira-iae, rovira-itae, lopez-iae, lopez-ise, lopez-itae",
+     TAKE_TEXT, TO(rule)},
+    {"mode", "MODE", 3, "P, PI, PD or PID, where a rule has several", TAKE_TEXT, TO(mode)},
+    {"omega", "RAD/S", 3, "pole placement: natural frequency (default: 1 / time constant)",
+     TAKE_NUMBER, TO(knobs.omega)},
+    {"zeta", "Z", 3, "pole placement: damping (default: 0.8)", TAKE_NUMBER, TO(knobs.zeta)},
+    {"ultimate-gain", "KU", 3,
+     "ultimate gain of a relay test, out units per pv unit, for zn-ultimate and tyreus-luyben "
+     "(default: the loop file's [relay], or the model's)",
+     TAKE_NUMBER, TO(knobs.ultimate_gain)},
+    {"ultimate-period", "TIME", 3, "ultimate period of a relay test, for the same rules",
+     TAKE_TIME, TO(knobs.ultimate_period)},
+    {"lambda", "TIME", 3,
+     "closed-loop time constant for the rule (default: the dead time, at least a tenth of the "
+     "time constant)",
+     TAKE_TIME, TO(knobs.lambda)},
+    {0},
 };
+static const command_option other_ways_list[] = {
+    {"band", "PERCENT", 3,
+     "controller gain as proportional band: percent of PV's range for OUT's whole range",
+     TAKE_NUMBER, TO(other.band)},
+    {"kc-percent", "NUMBER", 3, "controller gain in percent of span on both sides", TAKE_NUMBER,
+     TO(other.kc_percent)},
+    {"repeats", "NUMBER", 3, "integral action as repeats per minute", TAKE_NUMBER,
+     TO(other.repeats)},
+    {"tf-ratio", "NUMBER", 3, "derivative filter time as td / NUMBER", TAKE_NUMBER,
+     TO(other.filter_ratio)},
+    {0},
+};
+static const command_option output_list[] = {
+    {"json", NULL, 6, "print one JSON object", TAKE_FLAG, TO(json)},
+    {"minutes", NULL, 6, "show times in minutes", TAKE_FLAG, TO(minutes)},
+    {"figure", "FILE", 6, "draw: .png, .svg, .pdf by name, - in the terminal", TAKE_TEXT,
+     TO(figure)},
+    {"save", NULL, 6, "write the result into the loop file", TAKE_FLAG, TO(save)},
+    {0},
+};
+enum { FIGURE = 2, SAVE, LAMBDA = 6 }; /* places in the lists */
 
-void take_number(struct argp_state *state, const char *option, const char *arg, double *value)
-{
-    if (rk_number_parse(arg, strlen(arg), value)) return;
-    argp_failure(state, EXIT_USAGE, 0, "--%s: '%s' is not a number; use a decimal point",
-                 option, arg);
-}
-
-void take_time(struct argp_state *state, const char *option, const char *arg, double *seconds)
-{
-    if (rk_time_parse(arg, strlen(arg), seconds)) return;
-    argp_failure(state, EXIT_USAGE, 0,
-                 "--%s: '%s' is not a time; give seconds, or 200ms, 2s, 5min, 1h", option, arg);
-}
-
-error_t parse_common(int key, char *arg, struct argp_state *state)
-{
-    job *j = state->input;
-    int i;
-
-    switch (key) {
-    case ARGP_KEY_INIT:
-        for (i = 0; j->argp->children != NULL && j->argp->children[i].argp != NULL; i++) {
-            state->child_inputs[i] = j;
-        }
-        return 0;
-    case ARGP_KEY_ARG:
-        if (j->input != NULL) {
-            argp_failure(state, EXIT_USAGE, 0, "one file at a time: '%s' and '%s'", j->input,
-                         arg);
-        }
-        j->input = arg;
-        return 0;
-    default:
-        return ARGP_ERR_UNKNOWN;
-    }
-}
+/* The same for argp: a list each, made from those above; two of them a single option's. */
+enum { TUNING_MOST = 8 };
+static struct argp_option tuning_argp[TUNING_MOST], other_ways_argp[TUNING_MOST],
+    output_argp[3], figure_argp[2], save_argp[2];
 
 /* The job is the input of a group's own groups too. */
 static void hand_on(struct argp_state *state)
@@ -72,6 +69,24 @@ static void hand_on(struct argp_state *state)
     if (state->child_inputs != NULL) {
         state->child_inputs[0] = state->input;
     }
+}
+
+static error_t parse_listed(int key, char *arg, struct argp_state *state)
+{
+    const job *j = state->input;
+    error_t taken = parse_options(tuning_list, OPT_TUNING, key, arg, state);
+
+    if (key == ARGP_KEY_INIT) {
+        hand_on(state);
+        return 0;
+    }
+    if (key == OPT_TUNING + LAMBDA && !(j->knobs.lambda > 0)) {
+        refuse_option(state, "lambda", " %s: give a time above 0", arg);
+    }
+    if (taken != 0) {
+        taken = parse_options(other_ways_list, OPT_OTHER_WAYS, key, arg, state);
+    }
+    return taken != 0 ? parse_options(output_list, OPT_OUTPUT, key, arg, state) : 0;
 }
 
 /* The option of a key: [out] and [pv] have names in common, so that theirs begin with the
@@ -86,147 +101,30 @@ static const char *option_name(const rk_key *key, char name[OPTION_CHARS])
 }
 
 /* A key's value is looked at here and laid over the file's when that is read. */
-static error_t parse_key(int option, char *arg, struct argp_state *state)
+static error_t parse_key(int opt, char *arg, struct argp_state *state)
 {
     job *j = state->input;
-    const rk_key *key = option >= OPT_KEYS ? rk_key_at((size_t)(option - OPT_KEYS)) : NULL;
+    const rk_key *key = opt >= OPT_KEYS ? rk_key_at((size_t)(opt - OPT_KEYS)) : NULL;
     char name[OPTION_CHARS];
     rk_diag diag;
     size_t own;
 
-    if (option == ARGP_KEY_INIT) {
+    if (opt == ARGP_KEY_INIT) {
         hand_on(state);
         return 0;
     }
     if (key == NULL) return ARGP_ERR_UNKNOWN;
     if (strcmp(key->name, "kind") == 0 && strcasecmp(arg, "auto") == 0) return 0;
     if (rk_design_set(&j->typed, key->section, key->name, arg, &diag) == RK_OK) {
-        j->option[option - OPT_KEYS] = arg;
+        j->option[opt - OPT_KEYS] = arg;
         return 0;
     }
     /* "gain 'x' is not a number" becomes "--gain 'x' is not a number". */
     own = strlen(key->name);
     own = strncmp(diag.text, key->name, own) == 0 ? own : 0;
-    argp_failure(state, EXIT_USAGE, 0, "--%s%s%s", option_name(key, name), own > 0 ? "" : ": ",
-                 diag.text + own);
+    refuse_option(state, option_name(key, name), "%s%s", own > 0 ? "" : ": ", diag.text + own);
     return 0;
 }
-
-static error_t parse_settings(int key, char *arg, struct argp_state *state)
-{
-    job *j = state->input;
-
-    switch (key) {
-    case ARGP_KEY_INIT:
-        hand_on(state);
-        return 0;
-    case OPT_RULE:
-        j->rule = arg;
-        return 0;
-    case OPT_LAMBDA:
-        take_time(state, "lambda", arg, &j->knobs.lambda);
-        if (j->knobs.lambda > 0) return 0;
-        argp_failure(state, EXIT_USAGE, 0, "--lambda %s: give a time above 0", arg);
-        return 0;
-    case OPT_MODE:
-        j->mode = arg;
-        return 0;
-    case OPT_OMEGA:
-        take_number(state, "omega", arg, &j->knobs.omega);
-        return 0;
-    case OPT_ZETA:
-        take_number(state, "zeta", arg, &j->knobs.zeta);
-        return 0;
-    case OPT_ULTIMATE_GAIN:
-        take_number(state, "ultimate-gain", arg, &j->knobs.ultimate_gain);
-        return 0;
-    case OPT_ULTIMATE_PERIOD:
-        take_time(state, "ultimate-period", arg, &j->knobs.ultimate_period);
-        return 0;
-    case OPT_BAND:
-        take_number(state, "band", arg, &j->band);
-        return 0;
-    case OPT_KC_PERCENT:
-        take_number(state, "kc-percent", arg, &j->kc_percent);
-        return 0;
-    case OPT_REPEATS:
-        take_number(state, "repeats", arg, &j->repeats);
-        return 0;
-    case OPT_FILTER_RATIO:
-        take_number(state, "tf-ratio", arg, &j->filter_ratio);
-        return 0;
-    default:
-        return ARGP_ERR_UNKNOWN;
-    }
-}
-
-static error_t parse_other(int key, char *arg, struct argp_state *state)
-{
-    job *j = state->input;
-
-    switch (key) {
-    case OPT_JSON:
-        j->json = true;
-        return 0;
-    case OPT_MINUTES:
-        j->minutes = true;
-        return 0;
-    case OPT_FIGURE:
-        j->figure = arg;
-        return 0;
-    case OPT_SAVE:
-        j->save = true;
-        return 0;
-    default:
-        return ARGP_ERR_UNKNOWN;
-    }
-}
-
-static const struct argp_option tuning_list[] = {
-    {"rule", OPT_RULE, "NAME", 0,
-     "settings by a rule: all, simple, lambda, lambda-improved, simc, pole-placement, amigo, "
-     "zn-reaction, zn-ultimate, tyreus-luyben, cohen-coon, chr-setpoint-0, chr-setpoint-20, "
-     "chr-load-0, chr-load-20, rovira-iae, rovira-itae, lopez-iae, lopez-ise, lopez-itae",
-     3},
-    {"mode", OPT_MODE, "MODE", 0, "P, PI, PD or PID, where a rule has several", 3},
-    {"omega", OPT_OMEGA, "RAD/S", 0,
-     "pole placement: natural frequency (default: 1 / time constant)", 3},
-    {"zeta", OPT_ZETA, "Z", 0, "pole placement: damping (default: 0.8)", 3},
-    {"ultimate-gain", OPT_ULTIMATE_GAIN, "KU", 0,
-     "of a relay test, out units per pv unit, for zn-ultimate and tyreus-luyben (default: the "
-     "loop "
-     "file's [relay], or the model's)",
-     3},
-    {"ultimate-period", OPT_ULTIMATE_PERIOD, "TIME", 0, "and its period", 3},
-    {"lambda", OPT_LAMBDA, "TIME", 0,
-     "closed-loop time constant for the rule (default: the dead time, at least a tenth of the "
-     "time "
-     "constant)",
-     3},
-    {0},
-};
-static const struct argp_option other_ways_list[] = {
-    {"band", OPT_BAND, "PERCENT", 0,
-     "controller gain as proportional band: percent of PV's range for OUT's whole range", 3},
-    {"kc-percent", OPT_KC_PERCENT, "NUMBER", 0,
-     "controller gain in percent of span on both sides", 3},
-    {"repeats", OPT_REPEATS, "NUMBER", 0, "integral action as repeats per minute", 3},
-    {"tf-ratio", OPT_FILTER_RATIO, "NUMBER", 0, "derivative filter time as td / NUMBER", 3},
-    {0},
-};
-static const struct argp_option output_list[] = {
-    {"json", OPT_JSON, NULL, 0, "print one JSON object", 6},
-    {"minutes", OPT_MINUTES, NULL, 0, "show times in minutes", 6},
-    {0},
-};
-static const struct argp_option figure_list[] = {
-    {"figure", OPT_FIGURE, "FILE", 0, "draw: .png, .svg, .pdf by name, - in the terminal", 6},
-    {0},
-};
-static const struct argp_option save_list[] = {
-    {"save", OPT_SAVE, NULL, 0, "write the result into the loop file", 6},
-    {0},
-};
 
 /* The options that are keys, in groups: a section, and the keys of it, or all but some of them.
  */
@@ -245,6 +143,8 @@ static const struct group {
     {"settings", {"anti-windup", "tracking-time"}, {NULL}},
     {"loop", {"scan"}, {NULL}},
     {"out", {"low", "high", "rate"}, {NULL}},
+    {"require", {NULL}, {NULL}},
+    {"model", {"noise"}, {NULL}},
 };
 
 enum {
@@ -256,6 +156,8 @@ enum {
     WINDUP,
     SCAN,
     LIMITS,
+    REQUIRE,
+    NOISE,
     GROUPS = sizeof groups / sizeof groups[0]
 };
 
@@ -273,8 +175,8 @@ static bool is_listed(const char *const *list, const char *name)
 
 static bool says_something(const char *otherwise)
 {
-    static const char *const nothing[] = {"none", "needed", "needed, but for ipdt", "not known",
-                                          NULL};
+    static const char *const nothing[] = {"none",      "needed",    "needed, but for ipdt",
+                                          "not known", "not asked", NULL};
 
     return !is_listed(nothing, otherwise);
 }
@@ -315,7 +217,7 @@ static const char *argument_name(const rk_key *key)
                                                                            : names[key->type];
 }
 
-static void make_list(const struct group *group, struct argp_option *list)
+static void make_key_list(const struct group *group, struct argp_option *list)
 {
     size_t i;
 
@@ -332,17 +234,35 @@ static void make_list(const struct group *group, struct argp_option *list)
     }
 }
 
-static void make_lists(void)
+/* Options from one to another of a list, for argp. */
+static void make_list(const command_option *from, const command_option *list, int first,
+                      size_t count, struct argp_option *made)
+{
+    size_t i;
+
+    for (i = 0; i < count && from[i].help != NULL; i++) {
+        made[i] = (struct argp_option){from[i].name, first + (int)(from + i - list),
+                                       from[i].arg,  0,
+                                       from[i].help, from[i].group};
+    }
+}
+
+void make_key_options(void)
 {
     size_t i;
 
     for (i = 0; i < GROUPS; i++) {
-        make_list(&groups[i], key_lists[i]);
+        make_key_list(&groups[i], key_lists[i]);
     }
+    make_list(tuning_list, tuning_list, OPT_TUNING, TUNING_MOST, tuning_argp);
+    make_list(other_ways_list, other_ways_list, OPT_OTHER_WAYS, TUNING_MOST, other_ways_argp);
+    make_list(output_list, output_list, OPT_OUTPUT, 2, output_argp);
+    make_list(output_list + FIGURE, output_list, OPT_OUTPUT, 1, figure_argp);
+    make_list(output_list + SAVE, output_list, OPT_OUTPUT, 1, save_argp);
 }
 
 static const struct argp form_option = {.options = key_lists[FORM], .parser = parse_key};
-static const struct argp other_ways = {.options = other_ways_list, .parser = parse_settings};
+static const struct argp other_ways = {.options = other_ways_argp, .parser = parse_listed};
 static const struct argp_child form_child[] = {{&form_option, 0, NULL, 0}, {0}};
 static const struct argp_child other_ways_child[] = {{&other_ways, 0, NULL, 0}, {0}};
 
@@ -350,29 +270,14 @@ const struct argp column_options = {.options = key_lists[COLUMNS], .parser = par
 const struct argp kind_option = {.options = key_lists[KIND], .parser = parse_key};
 const struct argp model_options = {.options = key_lists[MODEL], .parser = parse_key};
 const struct argp tuning_options = {
-    .options = tuning_list, .parser = parse_settings, .children = form_child};
+    .options = tuning_argp, .parser = parse_listed, .children = form_child};
 const struct argp settings_options = {
     .options = key_lists[SETTINGS], .parser = parse_key, .children = other_ways_child};
 const struct argp windup_options = {.options = key_lists[WINDUP], .parser = parse_key};
 const struct argp scan_options = {.options = key_lists[SCAN], .parser = parse_key};
 const struct argp limit_options = {.options = key_lists[LIMITS], .parser = parse_key};
-const struct argp output_options = {.options = output_list, .parser = parse_other};
-const struct argp figure_option = {.options = figure_list, .parser = parse_other};
-const struct argp save_option = {.options = save_list, .parser = parse_other};
-
-int run_command(const struct argp *argp, int argc, char **argv, job *j, int (*run)(job *j))
-{
-    static char name[64];
-    int status = EXIT_USAGE;
-
-    (void)snprintf(name, sizeof name, "redkettle %s", argv[0]);
-    argv[0] = name;
-    argp_err_exit_status = EXIT_USAGE;
-    make_lists();
-    j->argp = argp;
-    if (argp_parse(argp, argc, argv, j->in_order ? ARGP_IN_ORDER : 0, NULL, j) == 0) {
-        status = run(j);
-    }
-    job_free(j);
-    return status;
-}
+const struct argp require_options = {.options = key_lists[REQUIRE], .parser = parse_key};
+const struct argp noise_option = {.options = key_lists[NOISE], .parser = parse_key};
+const struct argp output_options = {.options = output_argp, .parser = parse_listed};
+const struct argp figure_option = {.options = figure_argp, .parser = parse_listed};
+const struct argp save_option = {.options = save_argp, .parser = parse_listed};

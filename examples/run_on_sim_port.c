@@ -28,7 +28,7 @@ static rk_status set_up(rk_sim *sim, rk_loop *loop, rk_real *memory)
     rk_status status = rk_plant_params_from_model(&model, 1.0, &plant, NULL);
 
     if (status == RK_OK) {
-        status = rk_settings_pid_params(&settings, &limits, 1.0, &params.pid, NULL);
+        status = rk_settings_pid_params(&settings, &limits, &model, 1.0, &params.pid, NULL);
     }
     if (status == RK_OK) {
         status = rk_sim_init(sim, &plant, memory, MEMORY, model.out0);

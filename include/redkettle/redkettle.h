@@ -23,10 +23,12 @@
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/number.h>
 #include <redkettle/design/base/text.h>
+#include <redkettle/design/base/yes_no.h>
 #include <redkettle/design/check/check.h>
 #include <redkettle/design/fit/bump.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/keys.h>
 #include <redkettle/design/loop/model.h>
@@ -45,15 +47,19 @@
 #include <redkettle/draw/figure.h>
 #include <redkettle/emit/emit.h>
 #include <redkettle/files/curves_file.h>
-#include <redkettle/files/json.h>
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/record_file.h>
 #include <redkettle/files/record_log.h>
+#include <redkettle/files/trial_case.h>
 #include <redkettle/files/write.h>
 #include <redkettle/live/live.h>
+#include <redkettle/live/pace.h>
 #include <redkettle/live/relay_test.h>
 #include <redkettle/live/sim_plant.h>
 #include <redkettle/prove/prove.h>
+#include <redkettle/report/program_files.h>
+#include <redkettle/report/report.h>
+#include <redkettle/report/results.h>
 #include <redkettle/single/single.h>
 #include <redkettle/softplc/softplc.h>
 

@@ -103,12 +103,12 @@ static rk_pid_params any_params(random *r)
     p.sp_weight = part(r);
     p.d_sp_weight = part(r);
     p.deadband = draw(r) % 2U == 0 ? RK_C(0.0) : RK_C(5.0) * part(r);
-    p.out_rate = draw(r) % 2U == 0 ? RK_REAL_MAX : RK_C(1.0) + (RK_C(20.0) * part(r));
+    p.out_rate = draw(r) % 2U == 0 ? RK_INFINITY : RK_C(1.0) + (RK_C(20.0) * part(r));
     p.i_lo = RK_C(-100.0) * part(r);
     p.i_hi = RK_C(1.0) + (RK_C(100.0) * part(r));
     p.anti_windup = (rk_anti_windup)(draw(r) % 3U);
     p.tt = p.ts * (RK_C(1.0) + (RK_C(20.0) * part(r)));
-    p.sp_rate = draw(r) % 2U == 0 ? RK_REAL_MAX : RK_C(0.5) + (RK_C(10.0) * part(r));
+    p.sp_rate = draw(r) % 2U == 0 ? RK_INFINITY : RK_C(0.5) + (RK_C(10.0) * part(r));
     p.bad_to_safe = draw(r) % 2U == 0;
     p.out_safe = RK_C(100.0) * part(r);
     return p;
@@ -145,10 +145,19 @@ static void exercise_pid(void (*tell)(const char *))
         case 6:
             rk_pid_set_auto(&pid);
             break;
+        case 7:
+            rk_pid_take_out(&pid, wild(&r));
+            break;
+        case 8:
+            rk_pid_restart_derivative(&pid);
+            break;
         default:
             break;
         }
         add_real(&sum, rk_pid_scan(&pid, sp, pv));
+        if (draw(&r) % 4U == 0) {
+            rk_pid_applied(&pid, wild(&r));
+        }
         add_real(&sum, pid.i);
         add_real(&sum, pid.d);
     }

@@ -57,11 +57,6 @@ rk_param_error rk_loop_param_error(const rk_loop_params *p, rk_real sp, rk_real 
         !rk_is_finite(p->alarm_gap)) {
         return RK_PARAM_ERROR_ALARM;
     }
-    /* What a failure may lead to must be there to go to. */
-    if ((p->hold_time < RK_REAL_MAX || p->watchdog_time < RK_REAL_MAX) &&
-        !(p->pid.out_safe >= p->pid.out_lo && p->pid.out_safe <= p->pid.out_hi)) {
-        return RK_PARAM_ERROR_OUT_SAFE;
-    }
     return rk_is_finite(sp) ? RK_PARAM_ERROR_NONE : RK_PARAM_ERROR_SETPOINT;
 }
 
@@ -95,6 +90,7 @@ rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_loop_params 
     take_params(loop, params);
     loop->port = *port;
     loop->predictor = NULL;
+    loop->on_off = NULL;
     loop->sp = sp;
     loop->pv = sp;
     loop->out = out_now;
@@ -125,6 +121,12 @@ rk_status rk_loop_set_params(rk_loop *loop, const rk_loop_params *params)
 void rk_loop_set_predictor(rk_loop *loop, rk_predictor *predictor)
 {
     loop->predictor = predictor;
+    loop->pid.fresh = true;
+}
+
+void rk_loop_set_on_off(rk_loop *loop, rk_on_off *on_off)
+{
+    loop->on_off = on_off;
     loop->pid.fresh = true;
 }
 
@@ -190,12 +192,25 @@ static void watch_limits(rk_loop *loop)
     set_alarm(loop, RK_ALARM_DEVIATION, off > loop->deviation - gap(loop, RK_ALARM_DEVIATION));
 }
 
+/* In automatic the switch leads the block. */
+static rk_real switched(rk_loop *loop, rk_real pv)
+{
+    const rk_pid_params *p = &loop->pid.params;
+    rk_real out;
+
+    rk_pid_set_tracking(&loop->pid,
+                        rk_on_off_scan(loop->on_off, loop->sp, pv) ? p->out_hi : p->out_lo);
+    out = rk_pid_scan(&loop->pid, loop->sp, pv);
+    rk_pid_set_auto(&loop->pid);
+    return out;
+}
+
 static rk_real control(rk_loop *loop, bool good, rk_real pv, rk_real elapsed)
 {
     rk_real seen = pv;
 
-    if (good && holds(loop, RK_ALARM_SCAN_LATE)) {
-        loop->pid.fresh = true; /* no derivative over an interval of another length */
+    if (holds(loop, RK_ALARM_SCAN_LATE)) {
+        rk_pid_restart_derivative(&loop->pid);
     }
     if (good) {
         seen = rk_filter_scan(&loop->filter, pv);
@@ -205,6 +220,9 @@ static rk_real control(rk_loop *loop, bool good, rk_real pv, rk_real elapsed)
     }
     loop->without_pv = good ? RK_C(0.0) : add_time(loop->without_pv, elapsed);
     if (holds(loop, RK_ALARM_WATCHDOG)) return rk_pid_fail(&loop->pid);
+    if (good && loop->on_off != NULL && loop->pid.mode == RK_PID_AUTO) {
+        return switched(loop, seen);
+    }
     if (good) return rk_pid_scan(&loop->pid, loop->sp, seen);
     if (loop->pid.params.bad_to_safe || loop->without_pv > loop->hold_time) {
         return rk_pid_fail(&loop->pid);

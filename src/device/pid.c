@@ -3,6 +3,8 @@
 
 #include <stddef.h>
 
+#include "pid_track.h"
+
 /* What the build has beyond backward differences and the position algorithm. */
 enum { SCHEMES = RK_CFG_PID_SCHEMES };
 
@@ -12,12 +14,12 @@ rk_pid_params rk_pid_params_make(void)
         .sp_weight = RK_C(1.0),
         .anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION,
         .out_hi = RK_C(100.0),
-        .out_rate = RK_REAL_MAX,
-        .i_lo = -RK_REAL_MAX,
-        .i_hi = RK_REAL_MAX,
+        .out_rate = RK_INFINITY,
+        .i_lo = -RK_INFINITY,
+        .i_hi = RK_INFINITY,
         .sp_lo = -RK_REAL_MAX,
         .sp_hi = RK_REAL_MAX,
-        .sp_rate = RK_REAL_MAX,
+        .sp_rate = RK_INFINITY,
         .pv_lo = -RK_REAL_MAX,
         .pv_hi = RK_REAL_MAX,
     };
@@ -98,8 +100,7 @@ static rk_param_error params_error(const rk_pid_params *p)
         return RK_PARAM_ERROR_TT;
     if (!has_sound_scheme(p)) return RK_PARAM_ERROR_SCHEME;
     if (p->biased && !(rk_is_finite(p->bias) && tt_known)) return RK_PARAM_ERROR_BIAS;
-    if (p->bad_to_safe && !within(p->out_safe, p->out_lo, p->out_hi))
-        return RK_PARAM_ERROR_OUT_SAFE;
+    if (!within(p->out_safe, p->out_lo, p->out_hi)) return RK_PARAM_ERROR_OUT_SAFE;
     return RK_PARAM_ERROR_NONE;
 }
 
@@ -139,7 +140,7 @@ static void take_scheme(rk_pid *pid, const rk_pid_params *p)
 static void take_params(rk_pid *pid, const rk_pid_params *p)
 {
     const bool integral = p->ti <= RK_REAL_MAX;
-    const rk_real to_track = p->ts / (p->tt == 0 ? p->ti : p->tt);
+    const rk_real part = rki_pid_track(p);
 
     pid->params = *p;
     if (SCHEMES) {
@@ -151,58 +152,47 @@ static void take_params(rk_pid *pid, const rk_pid_params *p)
     pid->kt_ts = RK_C(0.0);
     pid->fade = RK_C(0.0);
     if (integral && p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION) {
-        pid->kt_ts = to_track;
+        pid->kt_ts = part;
     }
     if (!integral && p->biased) {
-        pid->fade = to_track;
+        pid->fade = part;
     }
     pid->out_step = p->out_rate * p->ts;
     pid->sp_step = p->sp_rate * p->ts;
 }
 
-static rk_status status_of(rk_param_error error)
+/* The parameters, if they and an output to go on from are sound. */
+static rk_status adopt(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
 {
-    if (error == RK_PARAM_ERROR_NONE) return RK_OK;
-    return error == RK_PARAM_ERROR_ANTI_WINDUP ? RK_ERR_ARG : RK_ERR_RANGE;
-}
-
-rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
-{
-    rk_status status;
+    rk_param_error error;
 
     if (pid == NULL || params == NULL) return RK_ERR_ARG;
-    status = status_of(rk_pid_param_error(params, out_now));
-    if (status != RK_OK) return status;
-
+    error = rk_pid_param_error(params, out_now);
+    if (error == RK_PARAM_ERROR_ANTI_WINDUP) return RK_ERR_ARG;
+    if (error != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     take_params(pid, params);
-    pid->manual_out = out_now;
-    pid->track_out = out_now;
-    pid->ff = RK_C(0.0);
-    pid->sp_now = RK_C(0.0);
-    pid->i = out_now;
-    pid->d = RK_C(0.0);
-    pid->g_last = RK_C(0.0);
-    pid->e_last = RK_C(0.0);
-    pid->p_last = RK_C(0.0);
-    pid->out = out_now;
-    pid->mode = RK_PID_AUTO;
-    pid->bad = false;
-    pid->fresh = true;
-    pid->at_pv = true;
     return RK_OK;
 }
 
-rk_status rk_pid_set_params(rk_pid *pid, const rk_pid_params *params)
+/* pv moved towards sp by the deadband, no further than it. */
+static rk_real closer(rk_real sp, rk_real pv, rk_real deadband)
 {
-    rk_status status;
+    if (!(deadband > 0)) return pv;
+    if (pv < sp - deadband) return pv + deadband;
+    if (pv > sp + deadband) return pv - deadband;
+    return sp;
+}
 
-    if (pid == NULL || params == NULL) return RK_ERR_ARG;
-    status = status_of(params_error(params));
-    if (status != RK_OK) return status;
+/* P of a setpoint and a measured value. */
+static rk_real proportional(const rk_pid *pid, rk_real s, rk_real y)
+{
+    return pid->params.kc * ((pid->params.sp_weight * s) - y);
+}
 
-    take_params(pid, params);
-    pid->fresh = true;
-    return RK_OK;
+/* v at the last scan's s and y, by the parameters as they are now. */
+static rk_real last_v(const rk_pid *pid)
+{
+    return ((proportional(pid, pid->sp_now, pid->y) + pid->i) + pid->d) + pid->ff_last;
 }
 
 rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out)
@@ -212,14 +202,53 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out)
     if (!within(out, pid->params.out_lo, pid->params.out_hi)) return RK_ERR_RANGE;
 
     pid->sp_now = sp;
-    pid->i = (out - (pid->params.kc * ((pid->params.sp_weight * sp) - pv))) - pid->ff;
+    pid->pv = pv;
+    pid->y = closer(sp, pv, pid->params.deadband);
+    pid->i = RK_C(0.0);
     pid->d = RK_C(0.0);
-    pid->g_last = (pid->params.d_sp_weight * sp) - pv;
-    pid->e_last = sp - pv;
-    pid->p_last = (pid->params.kc * ((pid->params.sp_weight * sp) - pv)) + pid->ff;
+    pid->ff_last = pid->ff;
+    pid->i = out - last_v(pid);
     pid->out = out;
+    pid->wanted = out;
     pid->fresh = false;
+    pid->d_fresh = false;
     pid->at_pv = false;
+    return RK_OK;
+}
+
+rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now)
+{
+    const rk_status status = adopt(pid, params, out_now);
+
+    if (status != RK_OK) return status;
+    pid->manual_out = out_now;
+    pid->track_out = out_now;
+    pid->ff = RK_C(0.0);
+    pid->mode = RK_PID_AUTO;
+    pid->bad = false;
+    (void)rk_pid_reset(pid, RK_C(0.0), RK_C(0.0), out_now);
+    pid->fresh = true;
+    pid->at_pv = true;
+    return RK_OK;
+}
+
+rk_status rk_pid_set_params(rk_pid *pid, const rk_pid_params *params)
+{
+    rk_real v, kd;
+    rk_status status;
+
+    if (pid == NULL || params == NULL) return RK_ERR_ARG;
+    v = last_v(pid);
+    kd = pid->kd;
+    status = adopt(pid, params, params->out_lo);
+    if (status != RK_OK) return status;
+    /* P and D as the new settings have them at the last scan's s and y; I takes up the rest. */
+    pid->y = closer(pid->sp_now, pid->pv, params->deadband);
+    if (kd != 0) {
+        pid->d *= pid->kd / kd;
+    }
+    pid->i += v - last_v(pid);
+    pid->out = rk_clamp(pid->out, params->out_lo, params->out_hi);
     return RK_OK;
 }
 
@@ -253,17 +282,25 @@ void rk_pid_set_feedforward(rk_pid *pid, rk_real ff)
 
 void rk_pid_take_out(rk_pid *pid, rk_real out)
 {
-    if (rk_is_finite(out)) {
-        pid->out = out;
-        pid->fresh = true;
-    }
+    const rk_real stands = rk_clamp(out, pid->params.out_lo, pid->params.out_hi);
+
+    if (!rk_is_finite(out) || stands == pid->out) return;
+    pid->out = stands;
+    pid->i += stands - last_v(pid);
 }
 
+void rk_pid_restart_derivative(rk_pid *pid)
+{
+    pid->i += pid->d;
+    pid->d = RK_C(0.0);
+    pid->d_fresh = true;
+}
+
+/* Within the rate, and then within the limits, which always win. */
 static rk_real limited(const rk_pid *pid, rk_real wanted)
 {
-    const rk_real out = rk_clamp(wanted, pid->params.out_lo, pid->params.out_hi);
-
-    return rk_clamp(out, pid->out - pid->out_step, pid->out + pid->out_step);
+    return rk_clamp(rk_clamp(wanted, pid->out - pid->out_step, pid->out + pid->out_step),
+                    pid->params.out_lo, pid->params.out_hi);
 }
 
 /* The output where no setpoint is followed; automatic goes to `otherwise`. */
@@ -276,9 +313,10 @@ static rk_real led(const rk_pid *pid, rk_real otherwise)
     return otherwise;
 }
 
-static rk_real without_pv(rk_pid *pid, rk_real otherwise)
+static rk_real without_pv(rk_pid *pid, bool safe)
 {
-    pid->out = led(pid, otherwise);
+    pid->out = led(pid, safe ? limited(pid, pid->params.out_safe) : pid->out);
+    pid->wanted = pid->out;
     pid->bad = true;
     pid->fresh = true;
     pid->at_pv = pid->at_pv || pid->mode != RK_PID_AUTO;
@@ -287,105 +325,123 @@ static rk_real without_pv(rk_pid *pid, rk_real otherwise)
 
 rk_real rk_pid_hold(rk_pid *pid)
 {
-    return without_pv(pid, pid->out);
+    return without_pv(pid, false);
 }
 
 rk_real rk_pid_fail(rk_pid *pid)
 {
-    return without_pv(pid, limited(pid, pid->params.out_safe));
+    return without_pv(pid, true);
 }
 
-static rk_real on_bad(rk_pid *pid)
-{
-    return pid->params.bad_to_safe ? rk_pid_fail(pid) : rk_pid_hold(pid);
-}
-
-/* pv moved towards sp by the deadband, no further than it. */
-static rk_real closer(rk_real sp, rk_real pv, rk_real deadband)
-{
-    if (pv < sp - deadband) return pv + deadband;
-    if (pv > sp + deadband) return pv - deadband;
-    return sp;
-}
-
-/* I one inc further, no further beyond its limits. */
+/* I one inc further, no further beyond its limits than it is. */
 static rk_real integrated(const rk_pid *pid, rk_real i, rk_real inc)
 {
-    const rk_real sum = i + inc;
-
-    if (sum > pid->params.i_hi && inc > 0) return i > pid->params.i_hi ? i : pid->params.i_hi;
-    if (sum < pid->params.i_lo && inc < 0) return i < pid->params.i_lo ? i : pid->params.i_lo;
-    return sum;
+    return rk_clamp(i + inc, i < pid->params.i_lo ? i : pid->params.i_lo,
+                    i > pid->params.i_hi ? i : pid->params.i_hi);
 }
 
 /* What this scan adds to I, or takes from its distance to the bias. */
-static rk_real increment(const rk_pid *pid, rk_real e, rk_real i_last)
+static rk_real increment(const rk_pid *pid, rk_real e, rk_real e_last, rk_real i_last)
 {
-    const rk_real e_last = pid->fresh ? e : pid->e_last;
-
     if (pid->fade > 0) return pid->fade * (pid->params.bias - i_last);
     if (!SCHEMES || pid->ki_last == 0) return pid->ki_ts * e;
     return (pid->ki_ts * e) + (pid->ki_last * e_last);
 }
 
-/* The velocity form: from the output that stands, by what each part has moved. */
-static rk_real moved(const rk_pid *pid, rk_real p, rk_real inc, rk_real d_move)
-{
-    const rk_real p_last = pid->fresh ? p : pid->p_last;
+/* The parts of an output, and v, what they come to before the limits. */
+typedef struct parts {
+    rk_real p, i, d, v;
+} parts;
 
-    return pid->out + (((p - p_last) + inc) + d_move);
+static rk_real sum_of(const rk_pid *pid, const parts *x)
+{
+    return ((x->p + x->i) + x->d) + pid->ff;
+}
+
+/* The position algorithm: adds the parts up, and keeps I from what the valve cannot follow. */
+static rk_real position(const rk_pid *pid, parts *x, rk_real inc)
+{
+    const rk_real lowest = limited(pid, -RK_REAL_MAX), highest = limited(pid, RK_REAL_MAX);
+    const rk_real i_last = x->i;
+    rk_real out;
+
+    x->i = integrated(pid, i_last, inc);
+    x->v = sum_of(pid, x);
+    if (pid->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL &&
+        (inc > 0 ? x->v > highest : x->v < lowest)) {
+        x->i = i_last;
+        x->v = sum_of(pid, x);
+    }
+    out = rk_clamp(x->v, lowest, highest);
+    x->i = x->i + (pid->kt_ts * (out - x->v));
+    return out;
+}
+
+/* The velocity algorithm: from the output that stands, by what each part has moved. */
+static rk_real velocity(const rk_pid *pid, parts *x, rk_real inc, rk_real p_last,
+                        rk_real d_last)
+{
+    const rk_real ff_last = pid->fresh ? pid->ff : pid->ff_last;
+    rk_real out;
+
+    x->v = pid->out + ((((x->p + pid->ff) - (p_last + ff_last)) + inc) + (x->d - d_last));
+    out = limited(pid, x->v);
+    x->i = ((out - x->p) - x->d) - pid->ff;
+    return out;
+}
+
+/* Automatic; false: there is no such output, and nothing has changed. */
+static bool follow(rk_pid *pid, rk_real s, rk_real y)
+{
+    const rk_real s_last = pid->fresh ? s : pid->sp_now, y_last = pid->fresh ? y : pid->y;
+    const rk_real d_last = pid->fresh ? RK_C(0.0) : pid->d;
+    const rk_real g = (pid->params.d_sp_weight * s) - y;
+    const rk_real g_last = pid->d_fresh ? g : (pid->params.d_sp_weight * s_last) - y_last;
+    parts x;
+    rk_real out, inc;
+
+    x.p = proportional(pid, s, y);
+    x.d = pid->kd == 0 ? RK_C(0.0) : (pid->ad * d_last) + (pid->kd * (g - g_last));
+    x.i = pid->fresh ? (pid->out - x.p) - pid->ff : pid->i;
+    inc = increment(pid, s - y, s_last - y_last, x.i);
+    if (SCHEMES && pid->params.algorithm == RK_ALGORITHM_VELOCITY) {
+        out = velocity(pid, &x, inc, proportional(pid, s_last, y_last), d_last);
+    } else {
+        out = position(pid, &x, inc);
+    }
+    /* One check for every bad value above: a NaN kept in the state would never leave. */
+    if (!rk_is_finite(x.i) || !rk_is_finite(x.d)) return false;
+
+    pid->i = x.i;
+    pid->d = x.d;
+    pid->ff_last = pid->ff;
+    pid->wanted = x.v;
+    pid->out = out;
+    return true;
 }
 
 rk_real rk_pid_scan(rk_pid *pid, rk_real sp, rk_real pv)
 {
+    const rk_pid_params *p = &pid->params;
+    const bool automatic = pid->mode == RK_PID_AUTO;
     const rk_real ramp = pid->at_pv ? pv : pid->sp_now;
-    const rk_real s = rk_clamp(rk_clamp(sp, pid->params.sp_lo, pid->params.sp_hi),
-                               ramp - pid->sp_step, ramp + pid->sp_step);
-    const rk_real y = pid->params.deadband > 0 ? closer(s, pv, pid->params.deadband) : pv;
-    const rk_real g = (pid->params.d_sp_weight * s) - y;
-    const rk_real p = pid->params.kc * ((pid->params.sp_weight * s) - y);
-    const rk_real g_last = pid->fresh ? g : pid->g_last;
-    const rk_real d_last = pid->fresh ? RK_C(0.0) : pid->d;
-    const rk_real d = (pid->ad * d_last) + (pid->kd * (g - g_last));
-    rk_real out, i;
+    const rk_real s =
+        rk_clamp(rk_clamp(sp, p->sp_lo, p->sp_hi), ramp - pid->sp_step, ramp + pid->sp_step);
+    const rk_real y = closer(s, pv, p->deadband);
 
-    if (!(pv >= pid->params.pv_lo && pv <= pid->params.pv_hi) || !rk_is_finite(sp))
-        return on_bad(pid);
-    if (pid->mode != RK_PID_AUTO) {
-        out = led(pid, pid->out);
-        i = ((out - p) - d) - pid->ff;
-    } else if (SCHEMES && pid->params.algorithm == RK_ALGORITHM_VELOCITY) {
-        out = limited(pid, moved(pid, p + pid->ff, increment(pid, s - y, pid->i), d - d_last));
-        i = ((out - p) - d) - pid->ff;
-    } else {
-        const rk_real i_last = pid->fresh ? ((pid->out - p) - d) - pid->ff : pid->i;
-        const rk_real inc = increment(pid, s - y, i_last);
-        rk_real sum = integrated(pid, i_last, inc);
-        rk_real v = ((p + sum) + d) + pid->ff;
-
-        if (pid->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL &&
-            ((v > pid->params.out_hi && inc > 0) || (v < pid->params.out_lo && inc < 0))) {
-            sum = i_last;
-            v = ((p + sum) + d) + pid->ff;
-        }
-        out = limited(pid, v);
-        i = sum + (pid->kt_ts * (out - v));
+    if (!within(pv, p->pv_lo, p->pv_hi) || !rk_is_finite(sp))
+        return without_pv(pid, p->bad_to_safe);
+    if (!automatic) {
+        pid->out = led(pid, pid->out);
+        pid->wanted = pid->out;
+    } else if (!follow(pid, s, y)) {
+        return without_pv(pid, p->bad_to_safe);
     }
-
-    /* One check for every bad value above: a NaN kept in the state would never leave. */
-    if (!rk_is_finite(i) || !rk_is_finite(d)) return on_bad(pid);
-
     pid->sp_now = s;
-    pid->i = i;
-    pid->d = d;
-    pid->g_last = g;
-    if (SCHEMES) {
-        pid->e_last = s - y;
-        pid->p_last = p + pid->ff;
-    }
-    pid->out = out;
+    pid->pv = pv;
+    pid->y = y;
     pid->bad = false;
-    pid->fresh = false;
-    pid->at_pv = pid->mode != RK_PID_AUTO;
-    return out;
+    pid->fresh = pid->at_pv = !automatic;
+    pid->d_fresh = false;
+    return pid->out;
 }

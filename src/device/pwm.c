@@ -14,7 +14,7 @@ static long nearest(rk_real time, rk_real ts)
     return (long)((time / ts) + RK_C(0.5));
 }
 
-rk_param_error rk_pwm_flaw(const rk_pwm_params *p)
+rk_param_error rk_pwm_param_error(const rk_pwm_params *p)
 {
     if (!(p->ts > 0) || !rk_is_finite(p->ts)) return RK_PARAM_ERROR_TS;
     if (!(p->period / p->ts >= PERIOD_LEAST) || !(p->period / p->ts <= PERIOD_MOST)) {
@@ -34,7 +34,7 @@ rk_param_error rk_pwm_flaw(const rk_pwm_params *p)
 rk_status rk_pwm_init(rk_pwm *block, const rk_pwm_params *params)
 {
     if (block == NULL || params == NULL) return RK_ERR_ARG;
-    if (rk_pwm_flaw(params) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
+    if (rk_pwm_param_error(params) != RK_PARAM_ERROR_NONE) return RK_ERR_RANGE;
     block->period = nearest(params->period, params->ts);
     block->least_on = rki_scans_not_shorter(params->least_on, params->ts);
     block->least_off = rki_scans_not_shorter(params->least_off, params->ts);

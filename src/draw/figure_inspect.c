@@ -62,19 +62,21 @@ static void shade(rk_text *script, double from, double until, const char *colour
 }
 
 /* Gaps in grey, findings in a light red or yellow, their words staggered from the top. */
-static void mark(rk_text *script, const rk_inspection *made, const rk_figure_style *style)
+static void mark(rk_text *script, const rk_inspection *made, const rk_findings *findings,
+                 const rk_figure_style *style)
 {
     const double unit = rki_time_unit(style), end = made->facts.duration / unit;
     const bool terminal = style->format == RK_FIGURE_TERMINAL;
-    int told = 0, i;
+    int told = 0;
+    size_t i;
     size_t g;
 
     for (g = 0; g < made->facts.gaps && g < RK_GAPS_MAX && !terminal; g++) {
         shade(script, made->facts.gap[g].at / unit,
               (made->facts.gap[g].at + made->facts.gap[g].length) / unit, "#e0e0e0");
     }
-    for (i = 0; i < made->findings.count; i++) {
-        const rk_finding *f = &made->findings.list[i];
+    for (i = 0; i < findings->count; i++) {
+        const rk_finding *f = &findings->list[i];
         const double least = 0.004 * end, at = f->at / unit;
         const double until = fmax(f->until / unit, at + least);
         const bool late = at > 0.5 * end;
@@ -134,7 +136,8 @@ static void title(rk_text *script, const rk_design *loop, const rk_inspection *m
 }
 
 static void draw(rk_text *script, const rk_design *loop, const rk_record *record,
-                 const rk_inspection *made, const rk_figure_style *style, double *work)
+                 const rk_inspection *made, const rk_findings *findings,
+                 const rk_figure_style *style, double *work)
 {
     const double *time = rk_record_time(record);
     rki_curve curve = {
@@ -152,7 +155,7 @@ static void draw(rk_text *script, const rk_design *loop, const rk_record *record
     rki_panel_upper(script, style, label);
     add_real_after(script, "set xrange [0:", made->facts.duration / rki_time_unit(style));
     rk_text_add(script, "]\nset offsets 0,0,graph 0.25,graph 0.05\n");
-    mark(script, made, style);
+    mark(script, made, findings, style);
     rk_text_add(script, "plot ");
     if (!terminal) {
         rk_text_add(script, "$band with filledcurves closed fc rgb '#cfe3f3' title 'noise, two "
@@ -168,16 +171,16 @@ static void draw(rk_text *script, const rk_design *loop, const rk_record *record
 }
 
 rk_status rk_figure_inspect(const rk_design *loop, const rk_record *record,
-                            const rk_inspection *inspection, const rk_figure_style *style,
-                            rk_text *image, rk_diag *diag)
+                            const rk_inspection *inspection, const rk_findings *findings,
+                            const rk_figure_style *style, rk_text *image, rk_diag *diag)
 {
     rk_text *script;
     double *work;
     rk_status status;
 
     rk_diag_clear(diag);
-    if (loop == NULL || record == NULL || inspection == NULL || style == NULL ||
-        image == NULL) {
+    if (loop == NULL || record == NULL || inspection == NULL || findings == NULL ||
+        style == NULL || image == NULL) {
         return RK_ERR_ARG;
     }
     script = rk_text_create();
@@ -186,7 +189,7 @@ rk_status rk_figure_inspect(const rk_design *loop, const rk_record *record,
         status = RK_ERR_MEMORY;
         (void)rk_diag_set(diag, status, "out of memory for a figure");
     } else {
-        draw(script, loop, record, inspection, style, work);
+        draw(script, loop, record, inspection, findings, style, work);
         status = rki_gnuplot_run(script, image, diag);
     }
     rk_memory_free(work);

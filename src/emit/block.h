@@ -14,7 +14,7 @@ typedef enum rki_section {
     RKI_SECTIONS
 } rki_section;
 
-enum { RKI_PINS_MAX = 40, RKI_PIN_CHARS = RK_BLOCK_NAME_CHARS + 16 };
+enum { RKI_PINS_MAX = 80, RKI_PIN_CHARS = RK_BLOCK_NAME_CHARS + 16 };
 
 typedef struct rki_pin {
     rki_section section;

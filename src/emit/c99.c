@@ -23,9 +23,21 @@ static void add_struct(rk_text *text, const rki_controller *c)
                 " */\n"
                 "    int held;          /* 1: sp or pv is NaN or infinite, automatic holds the "
                 "output */\n"
-                "    double %s;     /* state from here on: %s */\n",
-                c->velocity ? "p_last" : "i_part",
-                c->velocity ? "the proportional part" : "the integral");
+                "    %s /* state from here on: %s */\n",
+                c->on_off     ? "int is_on;        "
+                : c->velocity ? "double p_last;    "
+                              : "double i_part;    ",
+                c->on_off     ? "OUT is at its high limit"
+                : c->velocity ? "the proportional part"
+                              : "the integral");
+    if (c->predictor) {
+        rk_text_add(text,
+                    "    double ring[%zu];  /* what OUT was, less the operating point's */\n"
+                    "    unsigned oldest;\n"
+                    "    double w0, w1;     /* the model with its dead time .. */\n"
+                    "    double q0, q1;     /* .. and without */\n",
+                    c->whole.delay + 1);
+    }
     if (c->last) {
         rk_text_add(text, "    double e_last;     /* the error, a scan ago */\n");
     }
@@ -37,10 +49,15 @@ static void add_struct(rk_text *text, const rki_controller *c)
         rk_text_add(text, "    double pv_last;    /* PV behind its filter, a scan ago */\n"
                           "    int pv_known;      /* there was a good PV */\n");
     }
-    rk_text_add(text,
-                "    int fresh;         /* the next good scan takes PV as it finds it */\n"
-                "} %s;\n\n",
-                c->name);
+    if (c->ramp) {
+        rk_text_add(text, "    double sp_last;    /* where the setpoint's ramp is */\n"
+                          "    int at_pv;         /* the ramp starts from PV */\n");
+    }
+    if (!c->on_off) {
+        rk_text_add(
+            text, "    int fresh;         /* automatic takes sp and pv as it finds them */\n");
+    }
+    rk_text_add(text, "} %s;\n\n", c->name);
 }
 
 rk_status rk_emit_c_header(const rk_design *loop, rk_number number, rk_text *text,
@@ -101,32 +118,95 @@ static const char finite_and_clamp[] = "static int is_finite(double x)\n"
 
 static void add_limited(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "static double limited(const %s *c, double wanted)\n{\n", c->name);
+    rk_text_add(text,
+                "/* Within the rate, and then within the limits, which always win. */\n"
+                "static double limited(const %s *c, double wanted)\n{\n",
+                c->name);
     if (c->rate) {
-        rk_text_add(text,
-                    "    const double out = clamp(wanted, OUT_LO, OUT_HI);\n\n"
-                    "    return clamp(out, c->out - OUT_STEP, c->out + OUT_STEP);\n}\n\n");
+        rk_text_add(text, "    const double out = clamp(wanted, c->out - OUT_STEP, c->out + "
+                          "OUT_STEP);\n\n"
+                          "    return clamp(out, OUT_LO, OUT_HI);\n}\n\n");
     } else {
         rk_text_add(text, "    (void)c;\n    return clamp(wanted, OUT_LO, OUT_HI);\n}\n\n");
     }
     rk_text_add(
         text,
         "static double manual_out(const %s *c)\n{\n"
-        "    const double wanted = is_finite(c->manual_out) ? c->manual_out : c->out;\n\n"
-        "    return limited(c, clamp(wanted, OUT_LO, OUT_HI));\n}\n\n",
+        "    return limited(c, is_finite(c->manual_out) ? c->manual_out : c->out);\n}\n\n",
         c->name);
+}
+
+/* Both models at rest at the output that stands. */
+static void add_predictor_start(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "    u = c->out - M_OUT0;\n"
+                      "    for (i = 0; i <= DELAY; i++) c->ring[i] = u;\n"
+                      "    c->oldest = 0;\n");
+    if (c->second) {
+        rk_text_add(
+            text,
+            "    c->w0 = ((((M_B00 + M_B10) * u) * (1.0 - M_A11)) + (M_A01 * ((M_B01 + M_B11) * "
+            "u))) / REST;\n"
+            "    c->w1 = ((((M_B01 + M_B11) * u) * (1.0 - M_A00)) + (M_A10 * ((M_B00 + M_B10) * "
+            "u))) / REST;\n"
+            "    c->q0 = (((Q_B0 * u) * (1.0 - M_A11)) + (M_A01 * (Q_B1 * u))) / REST;\n"
+            "    c->q1 = (((Q_B1 * u) * (1.0 - M_A00)) + (M_A10 * (Q_B0 * u))) / REST;\n");
+    } else {
+        rk_text_add(text, "    c->w0 = ((M_B00 + M_B10) * u) / (1.0 - M_A00);\n"
+                          "    c->q0 = (Q_B0 * u) / (1.0 - M_A00);\n"
+                          "    c->w1 = c->q1 = 0.0;\n");
+    }
+}
+
+/* The models follow OUT as it stood since the last scan; what the one with the dead time does
+   not explain of pv is added to the other. */
+static void add_predictor(rk_text *text, const rki_controller *c)
+{
+    if (!c->predictor) return;
+    rk_text_add(text,
+                "/* What pv would be without the dead time. */\n"
+                "static double predicted(%s *c, double pv)\n{\n"
+                "    const double u = c->out - M_OUT0, later = c->ring[c->oldest];\n"
+                "    double late%s;\n\n"
+                "    c->ring[c->oldest] = u;\n"
+                "    c->oldest = c->oldest == DELAY ? 0 : c->oldest + 1;\n"
+                "    late = c->ring[c->oldest];\n",
+                c->name, c->second ? ", next" : "");
+    if (c->second) {
+        rk_text_add(
+            text,
+            "    next = ((Q_B0 * u) + (M_A01 * c->q1)) + (M_A00 * c->q0);\n"
+            "    c->q1 = ((Q_B1 * u) + (M_A10 * c->q0)) + (M_A11 * c->q1);\n"
+            "    c->q0 = next;\n"
+            "    next = (((M_B00 * late) + (M_B10 * later)) + (M_A01 * c->w1)) + (M_A00 * "
+            "c->w0);\n"
+            "    c->w1 = (((M_B01 * late) + (M_B11 * later)) + (M_A10 * c->w0)) + (M_A11 * "
+            "c->w1);\n"
+            "    c->w0 = next;\n");
+    } else {
+        rk_text_add(text,
+                    "    c->q0 = (Q_B0 * u) + (M_A00 * c->q0);\n"
+                    "    c->w0 = ((M_B00 * late) + (M_B10 * later)) + (M_A00 * c->w0);\n");
+    }
+    rk_text_add(text, "    return (M_PV0 + c->q0) + (pv - (M_PV0 + c->w0));\n}\n\n");
 }
 
 static void add_init(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "void %s_init(%s *c, double out_now)\n{\n", c->name, c->name);
+    rk_text_add(text, "void %s_init(%s *c, double out_now)\n{\n%s", c->name, c->name,
+                c->predictor ? "    unsigned i;\n    double u;\n\n" : "");
     rk_text_add(text,
                 "    c->automatic = 1;\n"
                 "    c->held = 0;\n"
                 "    c->out = clamp(is_finite(out_now) ? out_now : OUT_LO, OUT_LO, OUT_HI);\n"
                 "    c->manual_out = c->out;\n"
                 "    c->%s;\n",
-                c->velocity ? "p_last = 0.0" : "i_part = c->out");
+                c->on_off     ? "is_on = (c->out - OUT_LO) > (OUT_HI - c->out)"
+                : c->velocity ? "p_last = 0.0"
+                              : "i_part = c->out");
+    if (c->predictor) {
+        add_predictor_start(text, c);
+    }
     if (c->last) {
         rk_text_add(text, "    c->e_last = 0.0;\n");
     }
@@ -136,7 +216,10 @@ static void add_init(rk_text *text, const rki_controller *c)
     if (c->filter) {
         rk_text_add(text, "    c->pv_last = 0.0;\n    c->pv_known = 0;\n");
     }
-    rk_text_add(text, "    c->fresh = 1;\n}\n\n");
+    if (c->ramp) {
+        rk_text_add(text, "    c->sp_last = 0.0;\n    c->at_pv = 1;\n");
+    }
+    rk_text_add(text, c->on_off ? "}\n\n" : "    c->fresh = 1;\n}\n\n");
 }
 
 /* A bad pv is seen as it is, so that it is held; the filter waits for the next good one. */
@@ -158,107 +241,162 @@ static void add_filter(rk_text *text, const rki_controller *c)
                 c->name);
 }
 
-/* What is added to the output, or to the integral, in automatic; into `out` and `i`. */
-static void add_position(rk_text *text, const rki_controller *c)
-{
-    const char *sum = c->derivative ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
-    const char *fixed = c->conditional ? "" : "const ";
+/* pv moved towards the setpoint by the deadband, no further than it. */
+static const char nearer[] = "static double nearer_to(double sp, double pv)\n"
+                             "{\n"
+                             "    if (pv < sp - DEADBAND) return pv + DEADBAND;\n"
+                             "    if (pv > sp + DEADBAND) return pv - DEADBAND;\n"
+                             "    return sp;\n"
+                             "}\n\n";
 
-    rk_text_add(text,
-                "        const double i_last = c->fresh ? %s : c->i_part;\n"
-                "        %sdouble inc = increment(c, sp - %s);\n"
-                "        %sdouble v = %s;\n\n",
-                c->derivative ? "(c->out - p) - d" : "c->out - p", fixed, c->pv, fixed, sum);
-    if (c->conditional) {
+/* The bounds of this scan's output, which the integral heeds. */
+static void add_bounds(rk_text *text, const rki_controller *c)
+{
+    if (c->rate) {
         rk_text_add(text,
-                    "        /* Beyond a limit the integral may only come back. */\n"
-                    "        if ((v > OUT_HI && inc > 0.0) || (v < OUT_LO && inc < 0.0)) {\n"
-                    "            inc = 0.0;\n"
-                    "            v = %s;\n"
-                    "        }\n",
-                    sum);
+                    "    const double lowest = clamp(c->out - OUT_STEP, OUT_LO, OUT_HI);\n"
+                    "    const double highest = clamp(c->out + OUT_STEP, OUT_LO, OUT_HI);\n");
+    } else {
+        rk_text_add(text, "    const double lowest = OUT_LO, highest = OUT_HI;\n");
     }
-    rk_text_add(text, "        out = limited(c, v);\n"
-                      "        i = (i_last + inc) + (KT_TS * (out - v));\n");
-}
-
-static void add_velocity(rk_text *text, const rki_controller *c)
-{
-    rk_text_add(
-        text,
-        "        const double p_last = c->fresh ? p : c->p_last;\n"
-        "        const double inc = increment(c, sp - %s);\n\n"
-        "        /* From the output that stands, by what each part has moved. */\n"
-        "        out = limited(c, c->out + %s);\n"
-        "        i = %s;\n",
-        c->pv, c->derivative ? "(((p - p_last) + inc) + (d - d_last))" : "((p - p_last) + inc)",
-        c->derivative ? "(out - p) - d" : "out - p");
 }
 
 static void add_increment(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "static double increment(const %s *c, double e)\n{\n", c->name);
-    if (c->last) {
-        rk_text_add(text, "    const double e_last = c->fresh ? e : c->e_last;\n\n"
-                          "    return (KI_TS * e) + (KI_LAST * e_last);\n}\n\n");
+    const char *held = c->conditional ? "" : "const ";
+
+    if (c->biased) {
+        rk_text_add(text, "    %sdouble inc = FADE * (BIAS - i_last);\n", held);
+    } else if (c->last) {
+        rk_text_add(text,
+                    "    const double e_last = c->fresh ? %s - %s : c->e_last;\n"
+                    "    %sdouble inc = (KI_TS * (%s - %s)) + (KI_LAST * e_last);\n",
+                    c->sp, c->pv, held, c->sp, c->pv);
     } else {
-        rk_text_add(text, "    (void)c;\n    return KI_TS * e;\n}\n\n");
+        rk_text_add(text, "    %sdouble inc = KI_TS * (%s - %s);\n", held, c->sp, c->pv);
     }
 }
 
-static void add_state(rk_text *text, const rki_controller *c)
+/* The sum of the parts, kept from what the valve cannot follow; into `out` and `i`. */
+static void add_position(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(
-        text,
-        "\n    /* A bad value must not enter the state: hold, and start afresh after it. "
-        "*/\n"
-        "    c->held = !is_finite(i)%s;\n",
-        c->derivative ? " || !is_finite(d)" : "");
-    rk_text_add(text,
-                "    if (c->held) {\n"
-                "        if (!c->automatic) c->out = manual_out(c);\n"
-                "        c->fresh = 1;\n"
-                "        return c->out;\n"
-                "    }\n"
-                "    c->%s;\n",
-                c->velocity ? "p_last = p" : "i_part = i");
-    if (c->last) {
-        rk_text_add(text, "    c->e_last = sp - %s;\n", c->pv);
+    const char *sum = c->derivative ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
+
+    rk_text_add(text, "    const double i_last = c->fresh ? c->out - p : c->i_part;\n");
+    add_bounds(text, c);
+    add_increment(text, c);
+    rk_text_add(text, "    %sdouble v = %s;\n    double out, i;\n\n",
+                c->conditional ? "" : "const ", sum);
+    if (c->conditional) {
+        rk_text_add(text,
+                    "    /* Beyond a limit the integral may only come back. */\n"
+                    "    if ((v > highest && inc > 0.0) || (v < lowest && inc < 0.0)) {\n"
+                    "        inc = 0.0;\n"
+                    "        v = %s;\n"
+                    "    }\n",
+                    sum);
     }
-    if (c->derivative) {
-        rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
-    }
-    rk_text_add(text, "    c->out = out;\n    c->fresh = 0;\n    return out;\n}\n");
+    rk_text_add(text, "    out = clamp(v, lowest, highest);\n"
+                      "    i = (i_last + inc) + (KT_TS * (out - v));\n");
 }
 
-static void add_scan(rk_text *text, const rki_controller *c)
+/* From the output that stands, by what each part has moved. */
+static void add_velocity(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "double %s_scan(%s *c, double sp, double pv)\n{\n", c->name, c->name);
-    if (c->filter) {
-        rk_text_add(text, "    const double seen = filtered(c, pv);\n");
-    }
-    rk_text_add(text, "    const double p = KC * ((P_WEIGHT * sp) - %s);\n", c->pv);
-    if (c->derivative) {
-        rk_text_add(text, "    const double g = (D_WEIGHT * sp) - %s;\n", c->pv);
-        rk_text_add(text, "    const double g_last = c->fresh ? g : c->g_last;\n"
-                          "    const double d_last = c->fresh ? 0.0 : c->d_part;\n"
-                          "    const double d = (AD * d_last) + (KD * (g - g_last));\n");
-    }
+    rk_text_add(text, "    const double p_last = c->fresh ? p : c->p_last;\n");
+    add_increment(text, c);
     rk_text_add(text,
-                "    double out, i;\n\n"
-                "    if (!c->automatic) {\n"
-                "        /* Automatic starts from this output. */\n"
-                "        out = manual_out(c);\n"
-                "        i = %s;\n"
-                "    } else {\n",
+                "    const double out = limited(c, c->out + %s);\n"
+                "    const double i = %s; /* what the limits left unapplied */\n\n",
+                c->derivative ? "(((p - p_last) + inc) + (d - d_last))"
+                              : "((p - p_last) + inc)",
                 c->derivative ? "(out - p) - d" : "out - p");
+}
+
+/* Automatic; 0: there is no such output, and nothing has changed. */
+static void add_follow(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text,
+                "/* Automatic; 0: there is no such output, and nothing has changed. */\n"
+                "static int follow(%s *c, double %s, double %s)\n{\n"
+                "    const double p = KC * ((P_WEIGHT * %s) - %s);\n",
+                c->name, c->sp, c->pv, c->sp, c->pv);
+    if (c->derivative) {
+        rk_text_add(text,
+                    "    const double g = (D_WEIGHT * %s) - %s;\n"
+                    "    const double g_last = c->fresh ? g : c->g_last;\n"
+                    "    const double d_last = c->fresh ? 0.0 : c->d_part;\n"
+                    "    const double d = (AD * d_last) + (KD * (g - g_last));\n",
+                    c->sp, c->pv);
+    }
     if (c->velocity) {
         add_velocity(text, c);
     } else {
         add_position(text, c);
     }
-    rk_text_add(text, "    }\n");
-    add_state(text, c);
+    rk_text_add(text,
+                "    /* A bad value must not enter the state. */\n"
+                "    if (!is_finite(i)%s) return 0;\n"
+                "    c->%s;\n",
+                c->derivative ? " || !is_finite(d)" : "",
+                c->velocity ? "p_last = p" : "i_part = i");
+    if (c->last) {
+        rk_text_add(text, "    c->e_last = %s - %s;\n", c->sp, c->pv);
+    }
+    if (c->derivative) {
+        rk_text_add(text, "    c->d_part = d;\n    c->g_last = g;\n");
+    }
+    rk_text_add(text, "    c->out = out;\n    return 1;\n}\n\n");
+}
+
+/* At one limit or the other, and as it is within the hysteresis. */
+static void add_switch(rk_text *text, const rki_controller *c)
+{
+    const bool direct = c->params.kc < 0;
+
+    rk_text_add(text,
+                "static int follow(%s *c, double sp, double pv)\n{\n"
+                "    if (pv > sp + HYSTERESIS) c->is_on = %d;\n"
+                "    else if (pv < sp - HYSTERESIS) c->is_on = %d;\n"
+                "    c->out = c->is_on ? OUT_HI : OUT_LO;\n"
+                "    return 1;\n}\n\n",
+                c->name, direct ? 1 : 0, direct ? 0 : 1);
+}
+
+static void add_scan(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "double %s_scan(%s *c, double sp, double pv)\n{\n", c->name, c->name);
+    if (c->filter || c->predictor) {
+        rk_text_add(text, "    const double seen = %s;\n",
+                    !c->predictor ? "filtered(c, pv)"
+                    : c->filter   ? "predicted(c, filtered(c, pv))"
+                                  : "predicted(c, pv)");
+    }
+    if (c->ramp) {
+        rk_text_add(text,
+                    "    const double ramp = c->at_pv ? %s : c->sp_last;\n"
+                    "    const double sp_now = clamp(sp, ramp - SP_STEP, ramp + SP_STEP);\n",
+                    c->seen);
+    }
+    if (c->deadband) {
+        rk_text_add(text, "    const double nearer = nearer_to(%s, %s);\n", c->sp, c->seen);
+    }
+    rk_text_add(text,
+                "\n    c->held = !is_finite(sp) || !is_finite(%s);\n"
+                "    if (!c->automatic) c->out = manual_out(c);\n"
+                "    else if (!c->held) c->held = !follow(c, %s, %s);\n",
+                c->seen, c->sp, c->pv);
+    if (!c->on_off) {
+        rk_text_add(text,
+                    "    /* Behind manual and behind a bad value automatic starts from this "
+                    "output. */\n"
+                    "    c->fresh = c->held || !c->automatic;\n");
+    }
+    if (c->ramp) {
+        rk_text_add(text, "    c->at_pv = !c->automatic || (c->held && c->at_pv);\n"
+                          "    if (!c->held) c->sp_last = sp_now;\n");
+    }
+    rk_text_add(text, "    return c->out;\n}\n");
 }
 
 rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *text,
@@ -279,11 +417,26 @@ rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *tex
     code = rk_text_create();
     rk_text_add(code, "#include \"%s.h\"\n\n", c.name);
     rki_add_c_constants(code, list, rki_controller_constants(&c, list), number);
+    if (c.predictor) {
+        rk_text_add(code, "enum { DELAY = %zu }; /* whole scans of dead time */\n",
+                    c.whole.delay);
+    }
+    if (c.predictor && c.second) {
+        rk_text_add(code, "#define REST (((1.0 - M_A00) * (1.0 - M_A11)) - (M_A01 * M_A10))\n");
+    }
     rk_text_add(code, "\n%s", finite_and_clamp);
     add_limited(code, &c);
     add_init(code, &c);
     add_filter(code, &c);
-    add_increment(code, &c);
+    add_predictor(code, &c);
+    if (c.deadband) {
+        rk_text_add(code, "%s", nearer);
+    }
+    if (c.on_off) {
+        add_switch(code, &c);
+    } else {
+        add_follow(code, &c);
+    }
     add_scan(code, &c);
     rki_add_c_code(text, code, number);
     rk_text_free(code);

@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/margins/margins.h>
 #include <redkettle/version.h>
 
@@ -99,6 +100,10 @@ static rk_status take_coefficients(rki_controller *c, rk_diag *diag)
                                     .out_lo = p->params.out_lo,
                                     .out_hi = p->params.out_hi,
                                     .out_step = p->out_step,
+                                    .sp_step = p->sp_step,
+                                    .deadband = p->params.deadband,
+                                    .fade = p->fade,
+                                    .bias = p->params.bias,
                                     .pv_part = c->loop->ts / (s->pv_filter + c->loop->ts)};
     if (c->number == RK_NUMBER_REAL) {
         status = rk_emit_single_create(c->loop, false, &single, diag);
@@ -108,6 +113,26 @@ static rk_status take_coefficients(rki_controller *c, rk_diag *diag)
         c->out_start = rk_clamp((double)(float)c->out_start, c->k.out_lo, c->k.out_hi);
     }
     return status;
+}
+
+/* Scans of dead time that a controller has memory for: half a megabyte. */
+enum { DELAY_MOST = 65535 };
+
+static rk_status take_predictor(rki_controller *c, rk_diag *diag)
+{
+    const rk_model *m = &c->loop->model;
+    const rk_status status =
+        rk_predictor_params_from_model(m, c->loop->ts, &c->whole, &c->quick, diag);
+
+    if (status != RK_OK) return status;
+    if (c->whole.delay > DELAY_MOST) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "the predictor's dead time is %zu scans, and a PLC's memory holds "
+                           "%d: scan more slowly",
+                           c->whole.delay, DELAY_MOST);
+    }
+    c->second = rki_has_second_state(m->kind);
+    return RK_OK;
 }
 
 static rk_status check_complete(const rk_design *loop, rk_diag *diag)
@@ -143,7 +168,9 @@ rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_contr
     if (status != RK_OK) return status;
     memset(made, 0, sizeof *made);
     limits = rk_design_limits(loop);
-    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made->params, diag);
+    status =
+        rk_settings_pid_params(&loop->settings, &limits, loop->has_model ? &loop->model : NULL,
+                               loop->ts, &made->params, diag);
     if (status != RK_OK) return status;
 
     made->loop = loop;
@@ -156,17 +183,25 @@ rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_contr
     if (status != RK_OK) {
         return rk_diag_set(diag, status, "the controller refuses its settings");
     }
-    made->derivative = loop->settings.td > 0;
     made->last = loop->settings.integral != RK_SCHEME_BACKWARD;
     made->velocity = loop->settings.algorithm == RK_ALGORITHM_VELOCITY;
     made->conditional =
         made->params.anti_windup == RK_ANTI_WINDUP_CONDITIONAL && !made->velocity;
-    made->rate = isfinite(limits.rate);
+    made->rate = isfinite(made->block.out_step);
     made->filter = loop->settings.pv_filter > 0;
-    made->pv = made->filter ? "seen" : "pv";
+    made->ramp = isfinite(made->block.sp_step);
+    made->deadband = made->params.deadband > 0;
+    made->biased = made->block.fade > 0;
+    made->on_off = rk_settings_is_on_off(&loop->settings);
+    made->predictor = loop->settings.predictor == RK_YES;
+    made->seen = made->filter || made->predictor ? "seen" : "pv";
+    made->sp = made->ramp ? "sp_now" : "sp";
+    made->pv = made->deadband ? "nearer" : made->seen;
     rk_emit_block_name(loop, made->name);
     rki_upper(made->name, made->upper_name);
-    return take_coefficients(made, diag);
+    status = take_coefficients(made, diag);
+    made->derivative = made->k.kd != 0;
+    return status == RK_OK && made->predictor ? take_predictor(made, diag) : status;
 }
 
 rk_status rk_emit_out_start(const rk_design *loop, double *out_start, rk_diag *diag)
@@ -194,28 +229,53 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
     const rk_settings *s = &c->loop->settings;
     const int trapezoid = s->derivative == RK_SCHEME_TRAPEZOID;
     const rk_single_coefficients *k = &c->k;
+    const rk_plant_params *w = &c->whole;
+    const bool pid = !c->on_off, model = c->predictor, second = model && c->second;
     const struct {
         bool used;
         rki_constant constant;
     } all[RKI_CONSTANTS_MAX] = {
-        {true, {"kc", k->kc, "controller gain, ideal form, out units per pv unit"}},
-        {true, {"ki_ts", k->ki_ts, ki_words[s->integral][0]}},
+        {c->on_off,
+         {"hysteresis", s->on_off, "it switches so far to each side of the setpoint"}},
+        {pid, {"kc", k->kc, "controller gain, ideal form, out units per pv unit"}},
+        {pid && !c->biased, {"ki_ts", k->ki_ts, ki_words[s->integral][0]}},
+        {c->biased, {"bias", k->bias, "where the output stands without an error"}},
+        {c->biased, {"fade", k->fade, "scan / tracking time, of the way to the bias"}},
         {c->last, {"ki_last", k->ki_last, ki_words[s->integral][1]}},
         {c->derivative, {"kd", k->kd, d_words[trapezoid][0]}},
         {c->derivative, {"ad", k->ad, d_words[trapezoid][1]}},
         {c->derivative, {"d_weight", k->d_weight, "setpoint weight of the derivative"}},
-        {true, {"p_weight", k->p_weight, "setpoint weight of the proportional part"}},
-        {!c->velocity, {"kt_ts", k->kt_ts, "scan / tracking time; 0: no back-calculation"}},
+        {pid, {"p_weight", k->p_weight, "setpoint weight of the proportional part"}},
+        {pid && !c->velocity,
+         {"kt_ts", k->kt_ts, "scan / tracking time; 0: no back-calculation"}},
         {true, {"out_lo", k->out_lo, "lowest output"}},
         {true, {"out_hi", k->out_hi, "highest output"}},
         {c->rate, {"out_step", k->out_step, "output rate * scan"}},
+        {c->ramp, {"sp_step", k->sp_step, "setpoint's rate * scan"}},
+        {c->deadband, {"deadband", k->deadband, "errors within it count as none"}},
         {c->filter, {"pv_part", k->pv_part, "scan / (PV filter time + scan)"}},
+        {model, {"m_a00", w->a[0][0], "the model: what stays of the first state in a scan"}},
+        {second, {"m_a01", w->a[0][1], "what the second state adds to it"}},
+        {second, {"m_a10", w->a[1][0], "what the first state adds to the second"}},
+        {second, {"m_a11", w->a[1][1], "what stays of the second"}},
+        {model, {"m_b00", w->b0[0], "what OUT a dead time ago adds"}},
+        {model, {"m_b10", w->b1[0], "what OUT a scan before that adds"}},
+        {second, {"m_b01", w->b0[1], "the same, to the second state"}},
+        {second, {"m_b11", w->b1[1], "and this"}},
+        {model, {"q_b0", c->quick.b0[0], "without the dead time: what OUT adds"}},
+        {second, {"q_b1", c->quick.b0[1], "the same, to the second state"}},
+        {model, {"m_out0", w->out0, "operating point: OUT"}},
+        {model, {"m_pv0", w->pv0, "operating point: the PV that it holds"}},
     };
     int count = 0, i;
 
     for (i = 0; i < RKI_CONSTANTS_MAX; i++) {
         if (all[i].used) {
-            list[count++] = all[i].constant;
+            list[count] = all[i].constant;
+            if (c->number == RK_NUMBER_REAL) {
+                list[count].value = (double)(float)list[count].value;
+            }
+            count++;
         }
     }
     return count;
@@ -298,8 +358,15 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
     rk_margins margins;
     rk_status status;
 
-    if (!loop->has_model) return RK_OK;
+    if (!loop->has_model || rk_settings_is_on_off(&loop->settings)) return RK_OK;
     status = rk_margins_compute(&loop->model, &loop->settings, &margins, diag);
+    if (status == RK_ERR_RANGE && loop->settings.predictor) {
+        (void)snprintf(line, sizeof line, "Margins       NOT KNOWN: %.120s",
+                       diag != NULL ? diag->text : "");
+        rk_diag_clear(diag);
+        rki_add_line(text, lead, line);
+        return RK_OK;
+    }
     if (status != RK_OK) return status;
     if (!margins.stable) {
         rki_add_line(text, lead, "Margins       NONE: THE LOOP IS UNSTABLE ON THIS MODEL");
@@ -311,6 +378,40 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
         margins.gain_margin, margins.phase_margin, margins.delay_margin, margins.ms);
     rki_add_line(text, lead, line);
     return RK_OK;
+}
+
+/* What is set beside the numbers of the ideal form. */
+static void add_features(rk_text *text, const rki_controller *c, const char *lead)
+{
+    const rk_design *loop = c->loop;
+    const rk_settings *s = &loop->settings;
+    const struct {
+        bool used;
+        const char *what;
+        double value;
+        const char *unit, *after;
+    } list[] = {
+        {c->filter, "PV filter", s->pv_filter, "s", ""},
+        {c->on_off, "hysteresis", s->on_off, loop->pv_units, " to each side"},
+        {c->biased, "bias", c->params.bias, loop->out_units, ", OUT without an error"},
+        {c->deadband, "deadband", s->deadband, loop->pv_units, ""},
+        {c->ramp, "setpoint rate", s->sp_rate, loop->pv_units, " per s"},
+        {s->sp_weight != 1, "setpoint weight", s->sp_weight, "", " of P"},
+        {c->derivative && s->d_sp_weight != 0, "setpoint weight", s->d_sp_weight, "", " of D"},
+    };
+    char line[160];
+    size_t i;
+
+    for (i = 0; i < sizeof list / sizeof list[0]; i++) {
+        if (!list[i].used) continue;
+        (void)snprintf(line, sizeof line, "  %-15s %.6g %s%s", list[i].what, list[i].value,
+                       list[i].unit, list[i].after);
+        rki_add_line(text, lead, line);
+    }
+    if (c->predictor) {
+        rki_add_line(text, lead,
+                     "  predictor       a dead-time compensator with the model above");
+    }
 }
 
 static void add_settings(rk_text *text, const rki_controller *c, const char *lead)
@@ -329,7 +430,12 @@ static void add_settings(rk_text *text, const rki_controller *c, const char *lea
         (void)snprintf(line, sizeof line, "Settings      rule %s", loop->rule);
     }
     rki_add_line(text, lead, line);
-    used = (size_t)snprintf(line, sizeof line, "  ideal form    kc %.6g %s per %s", s->kc,
+    if (c->on_off) {
+        rki_add_line(text, lead, "  two-position control: OUT is at one limit or the other");
+        add_features(text, c, lead);
+        return;
+    }
+    used = (size_t)snprintf(line, sizeof line, "  ideal form      kc %.6g %s per %s", s->kc,
                             loop->out_units, loop->pv_units);
     if (isfinite(s->ti)) {
         used += (size_t)snprintf(line + used, sizeof line - used, ", ti %.6g s", s->ti);
@@ -338,24 +444,23 @@ static void add_settings(rk_text *text, const rki_controller *c, const char *lea
         (void)snprintf(line + used, sizeof line - used, ", td %.6g s, tf %.6g s", s->td, s->tf);
     }
     rki_add_line(text, lead, line);
-    if (c->filter) {
-        (void)snprintf(line, sizeof line, "  PV filter     %.6g s", s->pv_filter);
-        rki_add_line(text, lead, line);
-    }
+    add_features(text, c, lead);
     if (c->last || s->derivative != RK_SCHEME_BACKWARD) {
-        (void)snprintf(line, sizeof line, "  sums          integral %s, derivative %s",
+        (void)snprintf(line, sizeof line, "  sums            integral %s, derivative %s",
                        rk_scheme_to_text(s->integral), rk_scheme_to_text(s->derivative));
         rki_add_line(text, lead, line);
     }
+    if (c->biased) return; /* there is nothing to wind up */
     if (c->velocity) {
-        rki_add_line(text, lead, "  algorithm     velocity: nothing in it can wind up");
+        rki_add_line(text, lead, "  algorithm       velocity: nothing in it can wind up");
         return;
     }
-    (void)snprintf(line, sizeof line, "  anti-windup   %s",
+    (void)snprintf(line, sizeof line, "  anti-windup     %s",
                    rk_anti_windup_to_text(s->anti_windup));
     if (s->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && isfinite(s->ti)) {
         (void)snprintf(line, sizeof line,
-                       "  anti-windup   back-calculation, tracking time %.6g s", c->params.tt);
+                       "  anti-windup     back-calculation, tracking time %.6g s",
+                       c->params.tt);
     }
     rki_add_line(text, lead, line);
 }
@@ -378,10 +483,12 @@ rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char 
     if (c->number == RK_NUMBER_REAL) {
         rki_add_line(text, lead, "Numbers       single precision (REAL, float)");
     }
-    (void)snprintf(line, sizeof line, "Action        %s (kc is %s)",
+    (void)snprintf(line, sizeof line, "Action        %s%s",
                    loop->settings.kc < 0 ? "direct: OUT rises with PV"
                                          : "reverse: OUT falls as PV rises",
-                   loop->settings.kc < 0 ? "negative" : "positive");
+                   c->on_off               ? ""
+                   : loop->settings.kc < 0 ? " (kc is negative)"
+                                           : " (kc is positive)");
     rki_add_line(text, lead, line);
     (void)snprintf(line, sizeof line, "OUT           %.6g to %.6g %s", loop->out_low,
                    loop->out_high, loop->out_units);
@@ -389,4 +496,15 @@ rk_status rki_add_provenance(rk_text *text, const rki_controller *c, const char 
     rki_add_model(text, loop, lead);
     add_settings(text, c, lead);
     return add_margins(text, loop, lead, diag);
+}
+
+rk_status rk_emit_provenance(const rk_design *loop, rk_text *text, rk_diag *diag)
+{
+    rki_controller c;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (loop == NULL || text == NULL) return RK_ERR_ARG;
+    status = rki_controller_make(loop, RK_NUMBER_LREAL, &c, diag);
+    return status == RK_OK ? rki_add_provenance(text, &c, "", diag) : status;
 }

@@ -18,7 +18,16 @@ typedef struct rki_controller {
     bool derivative, rate, conditional, filter;
     bool last;      /* the last scan's error counts too */
     bool velocity;  /* it adds moves to the output */
-    const char *pv; /* what the block controls by: "pv", or "seen" behind its filter */
+    bool ramp;      /* of the setpoint */
+    bool deadband;  /* of the error */
+    bool biased;    /* without integral action: it goes to its bias */
+    bool on_off;    /* two-position control */
+    bool predictor; /* a dead-time compensator, of these models */
+    bool second;    /* they have a second state */
+    rk_plant_params whole, quick;
+    const char *seen; /* pv behind filter and predictor: "seen", or "pv" where there is none */
+    const char *sp;   /* what the law sees as the setpoint: "sp", or "sp_now" of a ramp .. */
+    const char *pv; /* .. and as pv: "pv", "seen" behind its filter, "nearer" by the deadband */
 } rki_controller;
 
 /** A coefficient of the emitted block; name in lower case. */
@@ -28,7 +37,10 @@ typedef struct rki_constant {
     const char *comment;
 } rki_constant;
 
-enum { RKI_CONSTANTS_MAX = 12 };
+enum { RKI_CONSTANTS_MAX = 32 };
+
+/** Has a model of this kind a second state? */
+bool rki_has_second_state(rk_model_kind kind);
 
 /** The coefficients that this controller uses, in the order in which they are written. */
 int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONSTANTS_MAX]);

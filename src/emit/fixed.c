@@ -113,9 +113,17 @@ static rk_status make_plan(const rk_design *loop, plan *p, rk_diag *diag)
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "fixed point needs PV's range to scale it: give [pv] low and high");
     }
+    if (p->c.ramp || p->c.deadband || p->c.predictor || p->c.on_off) {
+        return rk_diag_set(diag, RK_ERR_UNSUPPORTED,
+                           "fixed point has no %s: take lreal or real",
+                           p->c.ramp        ? "setpoint rate"
+                           : p->c.deadband  ? "deadband"
+                           : p->c.predictor ? "predictor"
+                                            : "two-position control");
+    }
     if (p->c.last || p->c.velocity || s->derivative != RK_SCHEME_BACKWARD) {
         return rk_diag_set(diag, RK_ERR_UNSUPPORTED,
-                           "fixed point knows the position algorithm with backward sums alone");
+                           "fixed point has the position algorithm with backward sums only");
     }
     reach = fmax(fabs(loop->pv_low), fabs(loop->pv_high)) + (loop->pv_high - loop->pv_low);
     p->pv_bits = bits_for(reach);
@@ -201,10 +209,9 @@ rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *di
         "typedef struct %s {\n"
         "    int automatic;      /* set it: 1 automatic, 0 manual */\n"
         "    int32_t manual_out; /* set it: the output in manual */\n"
-        "    int held;           /* 1: sp or pv is none, automatic holds the output */\n"
+        "    int held;           /* 1: sp or pv is NaN or infinite; automatic holds the output */\n"
         "    int64_t out, i;     /* state from here on */\n"
-        "%s%s"
-        "    int fresh;\n"
+        "%s%s    int fresh;\n"
         "} %s;\n\n",
         name, p.c.derivative ? "    int64_t d, g_last;\n" : "",
         p.c.filter ? "    int64_t seen;\n    int seen_known;\n" : "", name);
@@ -236,6 +243,7 @@ static void add_constants(rk_text *text, const plan *p)
     size_t i;
 
     for (i = 0; i < (p->c.derivative ? 3U : 2U); i++) {
+        if (products[i].of == &p->ki && p->c.biased) continue;
         (void)snprintf(comment, sizeof comment, "%.9g, in 2^%d", products[i].number,
                        products[i].of->bits);
         add_wide(text, products[i].name, (double)products[i].of->value, comment);
@@ -244,6 +252,13 @@ static void add_constants(rk_text *text, const plan *p)
     add_wide(text, "KT_TS", k->kt_ts * PARTS, "in 2^30");
     if (p->c.derivative) {
         add_wide(text, "AD", k->ad * PARTS, "in 2^30");
+    }
+    if (p->c.derivative) {
+        add_wide(text, "D_WEIGHT", k->d_weight * PARTS, "in 2^30");
+    }
+    if (p->c.biased) {
+        add_wide(text, "FADE", k->fade * PARTS, "in 2^30");
+        add_wide(text, "BIAS", ldexp(k->bias, p->sum_bits), "in the sums' counts");
     }
     if (p->c.filter) {
         add_wide(text, "PV_PART", k->pv_part * PARTS, "in 2^30");
@@ -281,10 +296,12 @@ static void add_functions(rk_text *text, const plan *p, const char *name)
     rk_text_add(text, helpers);
     rk_text_add(text,
                 "static int64_t limited(const %s *c, int64_t wanted)\n{\n"
-                "    const int64_t out = clamp(wanted, OUT_LO, OUT_HI);\n\n    %s;\n}\n\n",
+                "    %s\n}\n\n",
                 name,
-                p->c.rate ? "return clamp(out, c->out - OUT_STEP, c->out + OUT_STEP)"
-                          : "(void)c;\n    return out");
+                p->c.rate ? "const int64_t out = clamp(wanted, c->out - OUT_STEP, c->out + "
+                            "OUT_STEP);\n\n"
+                            "    return clamp(out, OUT_LO, OUT_HI);"
+                          : "(void)c;\n    return clamp(wanted, OUT_LO, OUT_HI);");
     rk_text_add(
         text,
         "static int64_t manual_out(const %s *c)\n{\n"
@@ -316,52 +333,49 @@ static void add_functions(rk_text *text, const plan *p, const char *name)
 static void add_scan(rk_text *text, const plan *p, const char *name)
 {
     const bool d = p->c.derivative;
-    const char *sum = d ? "(p + (i_last + inc)) + d" : "p + (i_last + inc)";
+    const char *sum = d ? "(p + (i + inc)) + d" : "p + (i + inc)";
 
     rk_text_add(text,
                 "int32_t %s_scan(%s *c, int32_t sp, int32_t pv)\n{\n"
                 "    const int64_t s = clamp(sp, -MOST, MOST), seen = clamp(pv, -MOST, MOST);\n"
-                "    int64_t y = seen, p, out, i%s;\n\n"
+                "    int64_t y = seen, p, i, inc, v%s;\n\n"
                 "    c->held = sp == INT32_MIN || pv == INT32_MIN;\n",
                 name, name, d ? ", g, d" : "");
     if (p->c.filter) {
         rk_text_add(text, "    if (pv != INT32_MIN) y = filtered(c, seen);\n");
     }
-    rk_text_add(text, "    if (c->held) {\n"
+    rk_text_add(text, "    if (c->held || !c->automatic) {\n"
                       "        if (!c->automatic) c->out = manual_out(c);\n"
                       "        c->fresh = 1;\n"
                       "        return (int32_t)rounded(c->out, OUT_SHIFT);\n    }\n"
                       "    p = rounded(KC * (part(s, P_WEIGHT) - y), KC_SHIFT);\n");
     if (d) {
         rk_text_add(text,
-                    "    g = -y;\n"
+                    "    g = part(s, D_WEIGHT) - y;\n"
                     "    d = c->fresh ? 0 : part(c->d, AD) + rounded(KD * (g - c->g_last), "
                     "KD_SHIFT);\n"
                     "    d = clamp(d, -SUM_MOST, SUM_MOST);\n");
     }
     rk_text_add(text,
-                "    if (!c->automatic) {\n"
-                "        out = manual_out(c);\n"
-                "        i = (out - p)%s;\n"
-                "    } else {\n"
-                "        const int64_t i_last = c->fresh ? (c->out - p)%s : c->i;\n"
-                "        int64_t inc = rounded(KI_TS * (s - y), KI_SHIFT);\n"
-                "        int64_t v = %s;\n\n",
-                d ? " - d" : "", d ? " - d" : "", sum);
+                "    i = c->fresh ? c->out - p : c->i;\n"
+                "    inc = %s;\n"
+                "    v = %s;\n",
+                p->c.biased ? "part(BIAS - i, FADE)" : "rounded(KI_TS * (s - y), KI_SHIFT)",
+                sum);
     if (p->c.conditional) {
         rk_text_add(text,
-                    "        if ((v > OUT_HI && inc > 0) || (v < OUT_LO && inc < 0)) {\n"
-                    "            inc = 0;\n            v = %s;\n        }\n",
+                    "    if ((v > limited(c, SUM_MOST) && inc > 0) ||\n"
+                    "        (v < limited(c, -SUM_MOST) && inc < 0)) {\n"
+                    "        inc = 0;\n        v = %s;\n    }\n",
                     sum);
     }
-    rk_text_add(text,
-                "        out = limited(c, v);\n"
-                "        i = (i_last + inc) + part(out - v, KT_TS);\n"
-                "    }\n"
-                "    c->i = clamp(i, -SUM_MOST, SUM_MOST);\n%s"
-                "    c->out = out;\n    c->fresh = 0;\n"
-                "    return (int32_t)rounded(out, OUT_SHIFT);\n}\n",
-                d ? "    c->d = d;\n    c->g_last = g;\n" : "");
+    rk_text_add(
+        text,
+        "    c->out = limited(c, v);\n"
+        "    c->i = clamp((i + inc) + part(c->out - v, KT_TS), -SUM_MOST, SUM_MOST);\n%s"
+        "    c->fresh = 0;\n"
+        "    return (int32_t)rounded(c->out, OUT_SHIFT);\n}\n",
+        d ? "    c->d = d;\n    c->g_last = g;\n" : "");
 }
 
 rk_status rk_emit_fixed_source(const rk_design *loop, rk_text *text, rk_diag *diag)

@@ -3,6 +3,7 @@
 #include <string.h>
 #include <strings.h>
 
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/device/plant.h>
 
 #include "controller.h"
@@ -95,7 +96,7 @@ static void turn_c(rk_text *text, const char *word, size_t length)
         return;
     }
     rk_text_add_bytes(text, word, length);
-    if (length == 3 && memcmp(word, "0.0", 3) == 0) {
+    if (length == 3 && (memcmp(word, "0.0", 3) == 0 || memcmp(word, "1.0", 3) == 0)) {
         rk_text_add(text, "f");
     }
 }
@@ -126,7 +127,7 @@ rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **ma
                                 rk_diag *diag)
 {
     rk_single_params p = {.twin = twin};
-    rk_plant_params plant;
+    rk_plant_params plant, quick;
     rk_pid_params pid;
     rk_limits limits;
     rk_status status;
@@ -134,7 +135,8 @@ rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **ma
     rk_diag_clear(diag);
     if (loop == NULL || made == NULL) return RK_ERR_ARG;
     limits = rk_design_limits(loop);
-    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &pid, diag);
+    status = rk_settings_pid_params(
+        &loop->settings, &limits, loop->has_model ? &loop->model : NULL, loop->ts, &pid, diag);
     if (status != RK_OK) return status;
     p.ts = pid.ts;
     p.kc = pid.kc;
@@ -151,10 +153,20 @@ rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **ma
     p.derivative = (int)pid.derivative;
     p.algorithm = (int)pid.algorithm;
     p.tt = pid.tt;
+    p.deadband = pid.deadband;
+    p.sp_rate = pid.sp_rate;
+    p.biased = pid.biased;
+    p.bias = pid.bias;
     p.pv_filter = loop->settings.pv_filter;
-    if (twin) {
-        status = rk_plant_params_from_model(&loop->model, loop->ts, &plant, diag);
+    p.predictor = loop->settings.predictor == RK_YES;
+    p.two_position = rk_settings_is_on_off(&loop->settings);
+    p.direct = pid.kc < 0;
+    p.hysteresis = loop->settings.on_off;
+    if (twin || p.predictor) {
+        status = rk_predictor_params_from_model(&loop->model, loop->ts, &plant, &quick, diag);
         if (status != RK_OK) return status;
+        memcpy(p.quick_b0, quick.b0, sizeof p.quick_b0);
+        memcpy(p.quick_b1, quick.b1, sizeof p.quick_b1);
         memcpy(p.a, plant.a, sizeof p.a);
         memcpy(p.b0, plant.b0, sizeof p.b0);
         memcpy(p.b1, plant.b1, sizeof p.b1);

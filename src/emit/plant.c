@@ -12,6 +12,12 @@
 /* Scans of dead time that a controller has memory for: half a megabyte. */
 enum { DELAY_MOST = 65535 };
 
+bool rki_has_second_state(rk_model_kind kind)
+{
+    return rk_model_kind_times(kind) > 1 || kind == RK_MODEL_SOPDT_OSC ||
+           kind == RK_MODEL_IPDT_LAG;
+}
+
 rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made, rk_diag *diag)
 {
     rk_status status;
@@ -37,9 +43,7 @@ rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made,
             "more slowly",
             made->params.delay, DELAY_MOST);
     }
-    made->second = rk_model_kind_times(loop->model.kind) > 1 ||
-                   loop->model.kind == RK_MODEL_SOPDT_OSC ||
-                   loop->model.kind == RK_MODEL_IPDT_LAG;
+    made->second = rki_has_second_state(loop->model.kind);
     rk_emit_plant_name(loop, made->name);
     rki_upper(made->name, made->upper_name);
     return RK_OK;

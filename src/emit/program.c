@@ -143,13 +143,12 @@ rki_block rki_ramp_block(const rki_project *p)
 
     rki_block_number(&b, RKI_INPUTS, "target", nan(""), "where it goes", units);
     rki_block_number(&b, RKI_INPUTS, "rate", 0.0, "how fast per s; 0: at once", units);
-    rki_block_number(&b, RKI_INPUTS, "start", nan(""), "where it stands while it follows",
-                     units);
+    rki_block_number(&b, RKI_INPUTS, "start", nan(""), "the output while it follows", units);
     rki_block_pin(&b, RKI_INPUTS, "follow", "BOOL", "FALSE", "stand at start");
     rki_block_number(&b, RKI_OUTPUTS, "ramped", nan(""), "where it is", units);
     rki_block_number(&b, RKI_CONSTANTS, "scan", p->loop->ts, "the task's interval", "s");
     rki_block_number(&b, RKI_LOCALS, "most", nan(""), "what it moves in a scan", units);
-    rki_block_pin(&b, RKI_LOCALS, "begun", "BOOL", "FALSE", "it stands somewhere");
+    rki_block_pin(&b, RKI_LOCALS, "begun", "BOOL", "FALSE", "the output is known");
     rk_text_add(b.body, "(* A start or target that is NaN or infinite: it stays. *)\n"
                         "IF (follow OR NOT begun) AND ((start - start) = LREAL#0.0) THEN\n"
                         "    ramped := start;\n"

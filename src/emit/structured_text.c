@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
 #include "block.h"
@@ -19,11 +20,54 @@ static void add_pins(rki_block *b, const rki_controller *c)
                   "sp or pv is NaN or infinite: automatic holds the output");
 }
 
+/* The model with its dead time, w, and without, q. */
+static void add_predictor_variables(rki_block *b, const rki_controller *c)
+{
+    char chars[48];
+
+    (void)snprintf(chars, sizeof chars, "%zu", c->whole.delay);
+    rki_block_pin(b, RKI_CONSTANTS, "delay", "DINT", chars, "whole scans of dead time");
+    (void)snprintf(chars, sizeof chars, "ARRAY[0..%zu] OF LREAL", c->whole.delay);
+    rki_block_pin(b, RKI_LOCALS, "ring", chars, NULL, "what OUT was, less m_out0");
+    rki_block_pin(b, RKI_LOCALS, "oldest", "DINT", "0", "where the ring's oldest entry stands");
+    rki_block_pin(b, RKI_LOCALS, "place", "DINT", "0", NULL);
+    rki_block_number(b, RKI_LOCALS, "u", 0.0, "", "");
+    rki_block_number(b, RKI_LOCALS, "late", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "later", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "w0", 0.0, "the model's PV less m_pv0", "");
+    rki_block_number(b, RKI_LOCALS, "q0", 0.0, "the same without the dead time", "");
+    if (c->second) {
+        rki_block_number(b, RKI_LOCALS, "w1", 0.0, "what feeds them", "");
+        rki_block_number(b, RKI_LOCALS, "q1", 0.0, "", "");
+        rki_block_number(b, RKI_LOCALS, "next", nan(""), "", "");
+    }
+}
+
 static void add_variables(rki_block *b, const rki_controller *c)
 {
+    const char *pv_units = c->loop->pv_units;
     rki_constant list[RKI_CONSTANTS_MAX];
 
     rki_block_constants(b, list, rki_controller_constants(c, list));
+    if (c->predictor) {
+        add_predictor_variables(b, c);
+    }
+    if (c->filter || c->predictor) {
+        rki_block_number(b, RKI_LOCALS, "seen", nan(""), "pv as the controller sees it",
+                         pv_units);
+    }
+    if (c->filter) {
+        rki_block_number(b, RKI_LOCALS, "pv_last", 0.0, "pv behind its filter, a scan ago", "");
+        rki_block_pin(b, RKI_LOCALS, "pv_known", "BOOL", "FALSE", "there was a good pv");
+    }
+    rki_block_pin(b, RKI_LOCALS, "started", "BOOL", "FALSE", "the first scan is behind us");
+    rki_block_number(b, RKI_LOCALS, "lowest", nan(""), "what limits and rate allow", "");
+    rki_block_number(b, RKI_LOCALS, "highest", nan(""), "", "");
+    rki_block_number(b, RKI_LOCALS, "wanted", nan(""), "", "");
+    if (c->on_off) {
+        rki_block_pin(b, RKI_LOCALS, "is_on", "BOOL", "FALSE", "OUT is at its high limit");
+        return;
+    }
     if (c->velocity) {
         rki_block_number(b, RKI_LOCALS, "p_last", 0.0, "the proportional part a scan ago", "");
     } else {
@@ -38,20 +82,75 @@ static void add_variables(rki_block *b, const rki_controller *c)
         rki_block_number(b, RKI_LOCALS, "d_new", nan(""), "", "");
         rki_block_number(b, RKI_LOCALS, "g", nan(""), "", "");
     }
-    if (c->filter) {
-        rki_block_number(b, RKI_LOCALS, "seen", nan(""), "pv behind its filter", "");
-        rki_block_number(b, RKI_LOCALS, "pv_last", 0.0, "the same, a scan ago", "");
-        rki_block_pin(b, RKI_LOCALS, "pv_known", "BOOL", "FALSE", "there was a good pv");
+    if (c->ramp) {
+        rki_block_number(b, RKI_LOCALS, "sp_now", 0.0, "where the setpoint's ramp is",
+                         pv_units);
+        rki_block_number(b, RKI_LOCALS, "sp_last", 0.0, "the same, a scan ago", pv_units);
+        rki_block_pin(b, RKI_LOCALS, "at_pv", "BOOL", "TRUE", "the ramp starts from pv");
     }
-    rki_block_pin(b, RKI_LOCALS, "started", "BOOL", "FALSE", "the first scan is behind us");
+    if (c->deadband) {
+        rki_block_number(b, RKI_LOCALS, "nearer", nan(""),
+                         "pv moved towards the setpoint by the deadband", pv_units);
+    }
     rki_block_pin(b, RKI_LOCALS, "fresh", "BOOL", "TRUE",
-                  "the next good scan takes pv as it finds it");
+                  "automatic takes sp and pv as it finds them");
     rki_block_number(b, RKI_LOCALS, "p_part", nan(""), "", "");
     rki_block_number(b, RKI_LOCALS, "i_new", nan(""),
-                     c->velocity ? "what is left to the integral" : "", "");
+                     c->velocity ? "what the limits left unapplied" : "", "");
     rki_block_number(b, RKI_LOCALS, "increment", nan(""), "", "");
     rki_block_number(b, RKI_LOCALS, "v", nan(""), "", "");
-    rki_block_number(b, RKI_LOCALS, "wanted", nan(""), "", "");
+}
+
+/* Both models at rest at the output that stands. */
+static void add_predictor_start(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "    u := out - m_out0;\n"
+                      "    FOR place := 0 TO delay DO ring[place] := u; END_FOR;\n"
+                      "    oldest := 0;\n");
+    if (!c->second) {
+        rk_text_add(text, "    w0 := ((m_b00 + m_b10) * u) / (LREAL#1.0 - m_a00);\n"
+                          "    q0 := (q_b0 * u) / (LREAL#1.0 - m_a00);\n");
+        return;
+    }
+    rk_text_add(
+        text,
+        "    next := ((LREAL#1.0 - m_a00) * (LREAL#1.0 - m_a11)) - (m_a01 * m_a10);\n"
+        "    w0 := ((((m_b00 + m_b10) * u) * (LREAL#1.0 - m_a11)) + (m_a01 * ((m_b01 + "
+        "m_b11) * u))) / next;\n"
+        "    w1 := ((((m_b01 + m_b11) * u) * (LREAL#1.0 - m_a00)) + (m_a10 * ((m_b00 + "
+        "m_b10) * u))) / next;\n"
+        "    q0 := (((q_b0 * u) * (LREAL#1.0 - m_a11)) + (m_a01 * (q_b1 * u))) / next;\n"
+        "    q1 := (((q_b1 * u) * (LREAL#1.0 - m_a00)) + (m_a10 * (q_b0 * u))) / next;\n");
+}
+
+/* The models follow OUT as it stood since the last scan; what the one with the dead time does
+   not explain of pv is added to the other. */
+static void add_predictor(rk_text *text, const rki_controller *c)
+{
+    if (!c->predictor) return;
+    if (!c->filter) {
+        rk_text_add(text, "seen := pv;\n");
+    }
+    rk_text_add(text, "(* What pv would be without the dead time. *)\n"
+                      "u := out - m_out0;\n"
+                      "later := ring[oldest];\n"
+                      "ring[oldest] := u;\n"
+                      "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; END_IF;\n"
+                      "late := ring[oldest];\n");
+    if (c->second) {
+        rk_text_add(
+            text,
+            "next := ((q_b0 * u) + (m_a01 * q1)) + (m_a00 * q0);\n"
+            "q1 := ((q_b1 * u) + (m_a10 * q0)) + (m_a11 * q1);\n"
+            "q0 := next;\n"
+            "next := (((m_b00 * late) + (m_b10 * later)) + (m_a01 * w1)) + (m_a00 * w0);\n"
+            "w1 := (((m_b01 * late) + (m_b11 * later)) + (m_a10 * w0)) + (m_a11 * w1);\n"
+            "w0 := next;\n");
+    } else {
+        rk_text_add(text, "q0 := (q_b0 * u) + (m_a00 * q0);\n"
+                          "w0 := ((m_b00 * late) + (m_b10 * later)) + (m_a00 * w0);\n");
+    }
+    rk_text_add(text, "seen := (m_pv0 + q0) + (seen - (m_pv0 + w0));\n");
 }
 
 static void add_start(rk_text *text, const rki_controller *c)
@@ -63,25 +162,32 @@ static void add_start(rk_text *text, const rki_controller *c)
                 "    IF wanted < out_lo THEN wanted := out_lo; END_IF;\n"
                 "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n"
                 "    out := wanted;\n"
-                "%s"
-                "    fresh := TRUE;\n"
-                "    started := TRUE;\n"
-                "END_IF;\n\n",
-                c->velocity ? "" : "    i_part := out;\n");
+                "    %s;\n",
+                c->on_off ? "is_on := (out - out_lo) > (out_hi - out)" : "fresh := TRUE");
+    if (c->ramp) {
+        rk_text_add(text, "    at_pv := TRUE;\n");
+    }
+    if (c->predictor) {
+        add_predictor_start(text, c);
+    }
+    rk_text_add(text, "    started := TRUE;\nEND_IF;\n\n");
 }
 
-/* `wanted` within limits and rate, into `wanted`. */
-static void add_limits(rk_text *text, const rki_controller *c, const char *indent)
+/* What the output may be in this scan. */
+static void add_bounds(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "%sIF wanted < out_lo THEN wanted := out_lo; END_IF;\n", indent);
-    rk_text_add(text, "%sIF wanted > out_hi THEN wanted := out_hi; END_IF;\n", indent);
-    if (c->rate) {
-        rk_text_add(text, "%sIF wanted < (out - out_step) THEN wanted := out - out_step;\n",
-                    indent);
-        rk_text_add(text, "%sELSIF wanted > (out + out_step) THEN wanted := out + out_step;\n",
-                    indent);
-        rk_text_add(text, "%sEND_IF;\n", indent);
-    }
+    rk_text_add(text, "lowest := out_lo;\nhighest := out_hi;\n");
+    if (!c->rate) return;
+    rk_text_add(text,
+                "IF (out - out_step) > lowest THEN lowest := out - out_step; END_IF;\n"
+                "IF (out + out_step) < highest THEN highest := out + out_step; END_IF;\n");
+}
+
+static void add_limits(rk_text *text)
+{
+    rk_text_add(text, "    IF wanted < lowest THEN wanted := lowest;\n"
+                      "    ELSIF wanted > highest THEN wanted := highest;\n"
+                      "    END_IF;\n");
 }
 
 /* A bad pv is seen as it is, so that it is held; the filter waits for the next good one. */
@@ -99,113 +205,180 @@ static void add_filter(rk_text *text, const rki_controller *c)
                       "END_IF;\n");
 }
 
+/* The setpoint and the measured value that the law sees. */
+static void add_signals(rk_text *text, const rki_controller *c)
+{
+    if (c->ramp) {
+        rk_text_add(text,
+                    "IF at_pv THEN sp_last := %s; END_IF;\n"
+                    "sp_now := sp;\n"
+                    "IF sp_now < (sp_last - sp_step) THEN sp_now := sp_last - sp_step;\n"
+                    "ELSIF sp_now > (sp_last + sp_step) THEN sp_now := sp_last + sp_step;\n"
+                    "END_IF;\n",
+                    c->seen);
+    }
+    if (c->deadband) {
+        const char *pv = c->seen;
+
+        rk_text_add(text,
+                    "nearer := %s;\n"
+                    "IF %s < (%s - deadband) THEN nearer := %s + deadband;\n"
+                    "ELSIF %s > (%s + deadband) THEN nearer := %s - deadband;\n"
+                    "ELSE nearer := %s;\n"
+                    "END_IF;\n",
+                    c->sp, pv, c->sp, pv, pv, c->sp, pv, c->sp);
+    }
+}
+
 static void add_parts(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "p_part := kc * ((p_weight * sp) - %s);\n", c->pv);
-    if (!c->derivative) return;
-    rk_text_add(text, "g := (d_weight * sp) - %s;\n", c->pv);
-    rk_text_add(text, "IF fresh THEN\n"
-                      "    g_last := g;\n"
-                      "    d_part := LREAL#0.0;\n"
-                      "END_IF;\n"
-                      "d_new := (ad * d_part) + (kd * (g - g_last));\n");
+    rk_text_add(text, "p_part := kc * ((p_weight * %s) - %s);\n", c->sp, c->pv);
+    if (c->derivative) {
+        rk_text_add(text, "g := (d_weight * %s) - %s;\n", c->sp, c->pv);
+    }
 }
 
-/* This scan's increment of the integral. */
+/* Where automatic starts from the output that stands. */
+static void add_fresh(rk_text *text, const rki_controller *c)
+{
+    rk_text_add(text, "    IF fresh THEN\n        %s;\n",
+                c->velocity ? "p_last := p_part" : "i_part := out - p_part");
+    if (c->last) {
+        rk_text_add(text, "        e_last := %s - %s;\n", c->sp, c->pv);
+    }
+    if (c->derivative) {
+        rk_text_add(text, "        g_last := g;\n"
+                          "        d_part := LREAL#0.0;\n");
+    }
+    rk_text_add(text, "    END_IF;\n");
+}
+
+/* This scan's increment of the integral; without one, of the way to the bias. */
 static void add_increment(rk_text *text, const rki_controller *c)
 {
-    if (!c->last) {
-        rk_text_add(text, "    increment := ki_ts * (sp - %s);\n", c->pv);
-        return;
+    if (c->biased) {
+        rk_text_add(text, "    increment := fade * (bias - i_part);\n");
+    } else if (c->last) {
+        rk_text_add(text, "    increment := (ki_ts * (%s - %s)) + (ki_last * e_last);\n", c->sp,
+                    c->pv);
+    } else {
+        rk_text_add(text, "    increment := ki_ts * (%s - %s);\n", c->sp, c->pv);
     }
-    rk_text_add(text,
-                "    IF fresh THEN e_last := sp - %s; END_IF;\n"
-                "    increment := (ki_ts * (sp - %s)) + (ki_last * e_last);\n",
-                c->pv, c->pv);
-}
-
-static const char *left_to_integral(const rki_controller *c)
-{
-    return c->derivative ? "(wanted - p_part) - d_new" : "wanted - p_part";
 }
 
 /* From the output that stands, by what each part has moved. */
 static void add_moves(rk_text *text, const rki_controller *c)
 {
-    rk_text_add(text, "    IF fresh THEN p_last := p_part; END_IF;\n");
-    add_increment(text, c);
     rk_text_add(text,
                 c->derivative
                     ? "    v := out + (((p_part - p_last) + increment) + (d_new - d_part));\n"
                     : "    v := out + ((p_part - p_last) + increment);\n");
     rk_text_add(text, "    wanted := v;\n");
-    add_limits(text, c, "    ");
-    rk_text_add(text, "    i_new := %s;\n", left_to_integral(c));
+    add_limits(text);
+    rk_text_add(text, "    i_new := %s;\n",
+                c->derivative ? "(wanted - p_part) - d_new" : "wanted - p_part");
 }
 
-static void add_automatic(rk_text *text, const rki_controller *c)
+static void add_sums(rk_text *text, const rki_controller *c)
 {
     const char *sum = c->derivative ? "(p_part + (i_part + increment)) + d_new"
                                     : "p_part + (i_part + increment)";
 
-    rk_text_add(text, "    IF fresh THEN i_part := %s; END_IF;\n",
-                c->derivative ? "(out - p_part) - d_new" : "out - p_part");
-    add_increment(text, c);
     rk_text_add(text, "    v := %s;\n", sum);
     if (c->conditional) {
         rk_text_add(text,
                     "    (* Beyond a limit the integral may only come back. *)\n"
-                    "    IF ((v > out_hi) AND (increment > LREAL#0.0))\n"
-                    "        OR ((v < out_lo) AND (increment < LREAL#0.0)) THEN\n"
+                    "    IF ((v > highest) AND (increment > LREAL#0.0))\n"
+                    "        OR ((v < lowest) AND (increment < LREAL#0.0)) THEN\n"
                     "        increment := LREAL#0.0;\n"
                     "        v := %s;\n"
                     "    END_IF;\n",
                     sum);
     }
     rk_text_add(text, "    wanted := v;\n");
-    add_limits(text, c, "    ");
+    add_limits(text);
     rk_text_add(text, "    i_new := (i_part + increment) + (kt_ts * (wanted - v));\n");
+}
+
+static void add_automatic(rk_text *text, const rki_controller *c)
+{
+    add_fresh(text, c);
+    if (c->derivative) {
+        rk_text_add(text, "    d_new := (ad * d_part) + (kd * (g - g_last));\n");
+    }
+    add_increment(text, c);
+    if (c->velocity) {
+        add_moves(text, c);
+    } else {
+        add_sums(text, c);
+    }
+    rk_text_add(text,
+                "    held := held OR NOT ((i_new - i_new) = LREAL#0.0)%s;\n"
+                "    (* A bad value must not enter the state. *)\n"
+                "    IF NOT held THEN\n        %s;\n",
+                c->derivative ? " OR NOT ((d_new - d_new) = LREAL#0.0)" : "",
+                c->velocity ? "p_last := p_part" : "i_part := i_new");
+    if (c->last) {
+        rk_text_add(text, "        e_last := %s - %s;\n", c->sp, c->pv);
+    }
+    if (c->derivative) {
+        rk_text_add(text, "        d_part := d_new;\n        g_last := g;\n");
+    }
+    rk_text_add(text, "        out := wanted;\n    END_IF;\n");
+}
+
+/* At one limit or the other, and as it is within the hysteresis. */
+static void add_switch(rk_text *text, const rki_controller *c)
+{
+    const bool direct = c->params.kc < 0;
+
+    rk_text_add(text,
+                "    IF NOT held THEN\n"
+                "        IF %s > (sp + hysteresis) THEN is_on := %s;\n"
+                "        ELSIF %s < (sp - hysteresis) THEN is_on := %s;\n"
+                "        END_IF;\n"
+                "        IF is_on THEN out := out_hi; ELSE out := out_lo; END_IF;\n"
+                "    END_IF;\n",
+                c->seen, direct ? "TRUE" : "FALSE", c->seen, direct ? "FALSE" : "TRUE");
 }
 
 static void add_body(rk_text *text, const rki_controller *c)
 {
     add_start(text, c);
     add_filter(text, c);
-    add_parts(text, c);
+    add_predictor(text, c);
+    rk_text_add(text, "held := NOT (((sp - sp) = LREAL#0.0) AND ((%s - %s) = LREAL#0.0));\n",
+                c->seen, c->seen);
+    if (!c->on_off) {
+        add_signals(text, c);
+        add_parts(text, c);
+    }
+    add_bounds(text, c);
     rk_text_add(text, "IF automatic THEN\n");
-    if (c->velocity) {
-        add_moves(text, c);
+    if (c->on_off) {
+        add_switch(text, c);
     } else {
         add_automatic(text, c);
     }
     rk_text_add(text,
                 "ELSE\n"
-                "    (* Automatic starts from this output. *)\n"
                 "    wanted := manual_out;\n"
                 "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out; END_IF;\n");
-    add_limits(text, c, "    ");
-    rk_text_add(text, "    i_new := %s;\nEND_IF;\n\n", left_to_integral(c));
-
-    rk_text_add(text,
-                "(* A bad value must not enter the state: hold, and start afresh after it. *)\n"
-                "held := NOT ((i_new - i_new) = LREAL#0.0)%s;\n",
-                c->derivative ? " OR NOT ((d_new - d_new) = LREAL#0.0)" : "");
-    rk_text_add(text,
-                "IF held THEN\n"
-                "    IF NOT automatic THEN out := wanted; END_IF;\n"
-                "    fresh := TRUE;\n"
-                "ELSE\n"
-                "%s",
-                c->velocity ? "    p_last := p_part;\n" : "    i_part := i_new;\n");
-    if (c->last) {
-        rk_text_add(text, "    e_last := sp - %s;\n", c->pv);
+    add_limits(text);
+    rk_text_add(text, "    out := wanted;\nEND_IF;\n");
+    if (!c->on_off) {
+        rk_text_add(
+            text,
+            "(* Behind manual and behind a bad value automatic starts from this output. *)\n"
+            "fresh := held OR NOT automatic;\n");
     }
-    if (c->derivative) {
-        rk_text_add(text, "    d_part := d_new;\n    g_last := g;\n");
+    if (c->ramp) {
+        rk_text_add(text, "IF held THEN at_pv := at_pv OR NOT automatic;\n"
+                          "ELSE\n"
+                          "    at_pv := NOT automatic;\n"
+                          "    sp_last := sp_now;\n"
+                          "END_IF;\n");
     }
-    rk_text_add(text, "    out := wanted;\n"
-                      "    fresh := FALSE;\n"
-                      "END_IF;\n");
 }
 
 rki_block rki_controller_block(const rki_controller *c)

@@ -2,7 +2,7 @@
 #include <math.h>
 
 #include <redkettle/design/base/memory.h>
-#include <redkettle/device/filter.h>
+#include <redkettle/design/loop/closed_loop.h>
 
 #include "plant.h"
 
@@ -28,11 +28,9 @@ typedef enum phase {
 /* The loop under test: controller, filter, and a process to control. */
 typedef struct rig {
     const rki_controller *c;
-    rk_pid pid;
-    rk_filter filter;
+    rk_controller controller;
     rk_single *single; /* NULL: in double */
-    rk_plant plant;
-    double *memory;
+    rk_model_plant plant;
     bool has_plant;
     double pv; /* of a process that is not known: it follows the setpoint */
 } rig;
@@ -42,23 +40,24 @@ typedef struct rig {
 
 static rk_status set_up(rig *r, const rki_controller *c, rk_diag *diag)
 {
-    rk_plant_params params;
+    const rk_limits limits = rk_design_limits(c->loop);
     rk_status status;
 
-    *r = (rig){.c = c, .pid = c->block, .has_plant = c->loop->has_model};
-    status = rk_filter_init(&r->filter, c->loop->settings.pv_filter, c->loop->ts);
+    *r = (rig){.c = c, .has_plant = c->loop->has_model};
+    status = rk_controller_create(&c->loop->settings, &limits,
+                                  c->loop->has_model ? &c->loop->model : NULL, c->loop->ts,
+                                  &r->controller, diag);
+    if (status != RK_OK) return status;
+    status = rk_controller_start(&r->controller, c->out_start);
     if (status == RK_OK && c->number == RK_NUMBER_REAL) {
         status = rk_emit_single_create(c->loop, false, &r->single, diag);
         if (status != RK_OK) return status;
         rk_single_start(r->single, c->out_start);
     }
     if (status == RK_OK && r->has_plant) {
-        status = rk_plant_params_from_model(&c->loop->model, c->loop->ts, &params, diag);
+        status = rk_model_plant_create(&c->loop->model, c->loop->ts, &r->plant, diag);
         if (status != RK_OK) return status;
-        r->memory = rk_memory_create(params.delay + 1, sizeof *r->memory);
-        if (r->memory == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
-        status = rk_plant_init(&r->plant, &params, r->memory, params.delay + 1, params.out0);
-        r->pv = rk_plant_pv(&r->plant);
+        r->pv = rk_plant_pv(&r->plant.plant);
     }
     return status == RK_OK ? RK_OK : rk_diag_set(diag, status, "the loop cannot be run");
 }
@@ -104,14 +103,9 @@ static void answer(rig *r, rk_vector *row)
         row->held = rk_single_held(r->single);
         return;
     }
-    if (row->automatic) {
-        rk_pid_set_auto(&r->pid);
-    } else {
-        rk_pid_set_manual(&r->pid, row->manual_out);
-    }
-    row->out = rk_pid_scan(&r->pid, row->sp,
-                           isnan(row->pv) ? row->pv : rk_filter_scan(&r->filter, row->pv));
-    row->held = r->pid.bad;
+    rk_controller_mode(&r->controller, row->automatic, row->manual_out);
+    row->out = rk_controller_scan(&r->controller, row->sp, row->pv);
+    row->held = r->controller.pid.bad;
 }
 
 /* A number that the text's own type holds. */
@@ -128,7 +122,7 @@ static void scan(rig *r, phase at, double sp, rk_vector *row)
     row->manual_out = held_by(r, by_hand(r->c, at));
     answer(r, row);
     if (r->has_plant) {
-        r->pv = rk_plant_scan(&r->plant, row->out);
+        r->pv = rk_plant_scan(&r->plant.plant, row->out);
     } else if (!isnan(sp)) {
         r->pv += FOLLOWS * (sp - r->pv);
     }
@@ -177,7 +171,8 @@ rk_status rk_vectors_create(const rk_design *loop, rk_number number, rk_vector *
             *count = used;
         }
     }
-    rk_memory_free(r.memory);
+    rk_model_plant_free(&r.plant);
+    rk_controller_free(&r.controller);
     rk_single_free(r.single);
     return status;
 }

@@ -20,6 +20,15 @@ static void add_cell(rk_text *text, double value)
     rk_text_add_real(text, value);
 }
 
+/* A cell that is empty without a number. */
+static void add_number(rk_text *text, bool comma, double value)
+{
+    rk_text_add(text, "%s", comma ? "," : "");
+    if (isfinite(value)) {
+        rk_text_add_real(text, value);
+    }
+}
+
 /* The last of a curve's values that begins no later; snapped, so that 0.3 is the third 0.1. */
 static size_t place(double time, double step, size_t count)
 {
@@ -68,6 +77,46 @@ rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text 
                                t)[place(time, rk_trial_scan_interval(t), rk_trial_scans(t))]);
         }
         rk_text_add(text, "\r\n");
+    }
+    return rk_text_check(text, diag);
+}
+
+static void add_point(rk_text *text, const rk_grid_point *p)
+{
+    const double first[] = {p->settings.kc, p->settings.ti, p->settings.td, p->settings.tf};
+    const double last[] = {p->setpoint.iae, p->load.iae, p->setpoint.travel};
+    int k;
+
+    for (k = 0; k < 4; k++) {
+        add_number(text, k > 0, first[k]);
+    }
+    rk_text_add(text, ",%d,%d", p->stable, p->met);
+    add_number(text, true, p->cost);
+    for (k = 0; k < RK_REQUIRE_COUNT; k++) {
+        add_number(text, true, p->figure[k]);
+    }
+    for (k = 0; k < 3; k++) {
+        add_number(text, true, p->stable ? last[k] : nan(""));
+    }
+    rk_text_add(text, "\n");
+}
+
+rk_status rk_grid_to_csv(const rk_grid *grid, const rk_grid_point *points, rk_text *text,
+                         rk_diag *diag)
+{
+    size_t count, i;
+    int k;
+
+    rk_diag_clear(diag);
+    if (grid == NULL || points == NULL || text == NULL) return RK_ERR_ARG;
+    count = grid->kc.count * grid->ti.count * grid->td.count;
+    rk_text_add(text, "kc,ti_s,td_s,tf_s,stable,met,cost");
+    for (k = 0; k < RK_REQUIRE_COUNT; k++) {
+        rk_text_add(text, ",%s", rk_require_to_text((rk_require)k));
+    }
+    rk_text_add(text, ",setpoint_iae,load_iae,travel\n");
+    for (i = 0; i < count; i++) {
+        add_point(text, &points[i]);
     }
     return rk_text_check(text, diag);
 }

@@ -334,10 +334,27 @@ static rk_status save(const char *path, const char *section, entry *entries, siz
     return status;
 }
 
+/* Does the file say the same of this key already? The numbers of the ideal form are written in
+ * any case: they may stand there in another form. */
+static bool stands(const rk_design *before, const rk_key *key, const char *value)
+{
+    static const char *const numbers[] = {"rule", "lambda", "form", "kc", "ti", "td",
+                                          "tf",   "kp",     "ki",   "kd", NULL};
+    rk_text *was;
+    bool same;
+
+    if (before == NULL || is_in(numbers, key->name)) return false;
+    was = rk_text_create();
+    same = get(before, key->section, key->name, was, NULL) == RK_OK &&
+           strcmp(rk_text_chars(was), value) == 0;
+    rk_text_free(was);
+    return same;
+}
+
 /* A section's keys as the table writes them; those that the loop does not have are taken out.
- */
+ * before NULL: all of them; else those that the file does not have so already. */
 static rk_status save_section(const char *path, const char *section, const rk_design *loop,
-                              const char *const *left_alone, rk_diag *diag)
+                              const rk_design *before, rk_diag *diag)
 {
     entry entries[ENTRIES_MAX];
     rk_text *value = NULL;
@@ -347,11 +364,11 @@ static rk_status save_section(const char *path, const char *section, const rk_de
     for (i = 0; i < rk_key_count() && status == RK_OK; i++) {
         const rk_key *key = rk_key_at(i);
 
-        if (strcmp(key->section, section) != 0 || is_in(left_alone, key->name)) continue;
+        if (strcmp(key->section, section) != 0) continue;
         rk_text_free(value);
         value = rk_text_create();
         status = get(loop, section, key->name, value, diag);
-        if (status == RK_OK) {
+        if (status == RK_OK && !stands(before, key, rk_text_chars(value))) {
             entries[count] = (entry){.key = key->name};
             (void)snprintf(entries[count].value, sizeof entries[count].value, "%s",
                            rk_text_chars(value));
@@ -382,23 +399,26 @@ rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag 
 
 rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_diag *diag)
 {
-    /* What the user set beside the numbers stays as it stands in the file. */
-    static const char *const beside[] = {"sp-weight",     "anti-windup", "integral-by",
-                                         "derivative-by", "algorithm",   "tracking-time",
-                                         "pv-filter",     NULL};
     const double none = nan("");
-    rk_design ideal;
+    rk_design ideal, before;
 
     rk_diag_clear(diag);
     if (path == NULL || loop == NULL) return RK_ERR_ARG;
     if (!loop->has_settings) {
         return rk_diag_set(diag, RK_ERR_RANGE, "there are no settings to save");
     }
+    if (rk_design_read(path, &before, diag) != RK_OK) {
+        before = rk_design_make(); /* what does not read is said when it is saved into */
+    }
+    rk_diag_clear(diag);
     ideal = *loop;
     ideal.given = rk_given_settings_make();
+    if (rk_settings_is_on_off(&loop->settings)) {
+        return save_section(path, "settings", &ideal, &before, diag);
+    }
     ideal.given.kc = loop->settings.kc;
     ideal.given.ti = loop->settings.ti;
     ideal.given.td = loop->settings.td > 0 ? loop->settings.td : none;
     ideal.given.tf = loop->settings.td > 0 ? loop->settings.tf : none;
-    return save_section(path, "settings", &ideal, beside, diag);
+    return save_section(path, "settings", &ideal, &before, diag);
 }

@@ -283,3 +283,33 @@ rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record 
     }
     return RK_OK;
 }
+
+void rk_import_words(const rk_import *import, rk_text *text)
+{
+    const rk_import *m = import;
+
+    if (m->guessed) {
+        rk_text_add(text, "columns by their names: time '%s', OUT '%s', PV '%s'%s%s%s\n",
+                    m->time, m->out, m->pv, m->quality[0] != '\0' ? ", quality '" : "",
+                    m->quality, m->quality[0] != '\0' ? "'" : "");
+    }
+    if (m->time_is_number && m->time_unit != 1) {
+        rk_text_add(text, "a number in '%s' counts %g s\n", m->time, m->time_unit);
+    }
+    if (m->dropped > 0) {
+        rk_text_add(text, "%zu row%s dropped, the first: %s\n", m->dropped,
+                    m->dropped > 1 ? "s" : "", m->dropped_first);
+    }
+    if (m->repeated > 0) {
+        rk_text_add(text, "%zu row%s had the time of another: the last one was kept\n",
+                    m->repeated, m->repeated > 1 ? "s" : "");
+    }
+    if (m->late > 0) {
+        rk_text_add(text, "%zu row%s came out of order and %s sorted\n", m->late,
+                    m->late > 1 ? "s" : "", m->late > 1 ? "were" : "was");
+    }
+    if (m->clock_changes > 0) {
+        rk_text_add(text, "the clock leaps by an hour, %d time%s: taken out\n",
+                    m->clock_changes, m->clock_changes > 1 ? "s" : "");
+    }
+}

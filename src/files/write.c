@@ -107,7 +107,7 @@ rk_status rk_file_may_write(const char *path, const char *content, size_t length
     }
     if (!replace && !same_content(path, content, length)) {
         return rk_diag_set(diag, RK_ERR_IO,
-                           "%s: stands there with other content; move it away, or give --force",
+                           "%s: exists with other content; move it away, or give --force",
                            path);
     }
     if (replace && access(path, W_OK) != 0) return say(diag, path, "cannot write");

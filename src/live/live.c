@@ -7,6 +7,7 @@
 
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/number.h>
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/keys.h>
 
 /* Rows for a picture: each, or, when they filled their room, every stride-th. */
@@ -16,11 +17,39 @@ typedef struct history {
     size_t count, stride;
 } history;
 
+void rk_events_sort(rk_event *events, size_t count)
+{
+    size_t i, k;
+
+    for (i = 1; i < count; i++) {
+        const rk_event moved = events[i];
+
+        for (k = i; k > 0 && events[k - 1].at > moved.at; k--) {
+            events[k] = events[k - 1];
+        }
+        events[k] = moved;
+    }
+}
+
+double rk_events_largest_change(const rk_event *events, size_t count, double sp)
+{
+    double largest = 0;
+    size_t i;
+
+    for (i = 0; i < count; i++) {
+        if (events[i].kind != RK_EVENT_SETPOINT) continue;
+        largest = fmax(largest, fabs(events[i].value - sp));
+        sp = events[i].value;
+    }
+    return largest;
+}
+
 struct rk_live {
     rk_design design; /* its settings as they are now */
     rk_port port;
     rk_sim_plant *plant;
     rk_loop block;
+    rk_controller parts; /* its predictor and its switch are the block's */
     double out_safe, sp_rate;
     size_t scans;
     rk_live_row last;
@@ -177,8 +206,29 @@ static rk_status find_start(const rk_port *port, double *pv, double *out, rk_dia
         return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
     }
     if (port->read_out(port->user, out) != RK_OK || !isfinite(*out)) {
-        return rk_diag_set(diag, RK_ERR_IO, "the port does not say where OUT stands");
+        return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     }
+    return RK_OK;
+}
+
+/* The predictor and the switch of a loop, which stand at OUT; the block uses them. */
+static rk_status take_parts(rk_live *live, const rk_design *d, double out, rk_diag *diag)
+{
+    const rk_limits limits = rk_design_limits(d);
+    rk_controller made;
+    rk_status status = rk_controller_create(
+        &d->settings, &limits, d->has_model ? &d->model : NULL, d->ts, &made, diag);
+
+    if (status != RK_OK) return status;
+    status = rk_controller_start(&made, out);
+    if (status != RK_OK) {
+        rk_controller_free(&made);
+        return rk_diag_set(diag, status, "the loop block refuses to start");
+    }
+    rk_controller_free(&live->parts);
+    live->parts = made;
+    rk_loop_set_predictor(&live->block, made.memory != NULL ? &live->parts.predictor : NULL);
+    rk_loop_set_on_off(&live->block, made.two_position ? &live->parts.on_off : NULL);
     return RK_OK;
 }
 
@@ -193,17 +243,17 @@ static rk_status start_block(rk_live *live, double sp_rate, rk_diag *diag)
         status = find_start(&live->port, &pv, &out, diag);
     }
     if (status != RK_OK) return status;
-    params.pid.sp_rate = sp_rate;
+    params.pid.sp_rate = fmin(params.pid.sp_rate, sp_rate);
     live->out_safe = isnan(d->out_safe) ? out : d->out_safe;
     if (!(out >= params.pid.out_lo && out <= params.pid.out_hi)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
-                           "OUT stands at %.6g %s, beyond its limits %.6g to %.6g: move it by "
+                           "OUT is at %.6g %s, beyond its limits %.6g to %.6g: move it by "
                            "hand first",
                            out, d->out_units, params.pid.out_lo, params.pid.out_hi);
     }
     status = rk_loop_init(&live->block, &live->port, &params, pv, out);
-    return status == RK_OK ? RK_OK
-                           : rk_diag_set(diag, status, "the loop block refuses to start");
+    if (status != RK_OK) return rk_diag_set(diag, status, "the loop block refuses to start");
+    return take_parts(live, d, out, diag);
 }
 
 rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
@@ -233,6 +283,18 @@ rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_pl
     return RK_OK;
 }
 
+/* Predictor and switch of a loop, made anew where the settings want others; the model is the
+   loop's all along. */
+static rk_status change_parts(rk_live *live, const rk_design *after, rk_diag *diag)
+{
+    const rk_settings *was = &live->design.settings, *is = &after->settings;
+    const bool same_switch =
+        was->on_off == is->on_off || (isnan(was->on_off) && isnan(is->on_off));
+
+    if (was->predictor == is->predictor && same_switch) return RK_OK;
+    return take_parts(live, after, live->block.out, diag);
+}
+
 static rk_status change_settings(rk_live *live, const rk_event *event, rk_diag *diag)
 {
     rk_loop_params params;
@@ -240,7 +302,9 @@ static rk_status change_settings(rk_live *live, const rk_event *event, rk_diag *
     rk_status status = settings_after(&live->design, event, &after, &params, diag);
 
     if (status != RK_OK) return status;
-    params.pid.sp_rate = live->sp_rate;
+    params.pid.sp_rate = fmin(params.pid.sp_rate, live->sp_rate);
+    status = change_parts(live, &after, diag);
+    if (status != RK_OK) return status;
     status = rk_loop_set_params(&live->block, &params);
     if (status != RK_OK)
         return rk_diag_set(diag, status, "the loop block refuses these settings");
@@ -331,6 +395,11 @@ double rk_live_time(const rk_live *live)
     return (double)live->scans * live->design.ts;
 }
 
+double rk_live_scan_interval(const rk_live *live)
+{
+    return live->design.ts;
+}
+
 size_t rk_live_scans(const rk_live *live)
 {
     return live->scans;
@@ -374,5 +443,7 @@ void rk_alarm_words(uint32_t alarms, const char *between, char *words, size_t ro
 
 void rk_live_free(rk_live *live)
 {
+    if (live == NULL) return;
+    rk_controller_free(&live->parts);
     rk_memory_free(live);
 }

@@ -77,7 +77,7 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
     made->port = *port;
     made->watch = (long)ceil(plan->before / design->ts);
     if (port->read_out(port->user, &made->out) != RK_OK || !isfinite(made->out)) {
-        status = rk_diag_set(diag, RK_ERR_IO, "the port does not say where OUT stands");
+        status = rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     } else {
         status = check_amplitude(made, diag);
     }

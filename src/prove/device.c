@@ -1,70 +1,54 @@
 /* SPDX-License-Identifier: MIT */
-#include <redkettle/design/base/memory.h>
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/design.h>
-#include <redkettle/device/filter.h>
 
 #include "parts.h"
 
 /* The device blocks, as a loop's scan calls them. */
 typedef struct blocks {
-    rk_pid_params params;
-    rk_pid pid;
-    rk_filter filter;
-    rk_plant_params plant_params;
-    rk_plant plant;
-    rk_real *memory;
+    rk_controller controller;
+    rk_model_plant twin;
 } blocks;
 
 static rk_status start(const rki_rig *rig, blocks *b, double out_start)
 {
     /* What no valve can stand at is taken into its range: a number that is none, to its low. */
-    const double wanted = rk_is_finite(out_start) ? out_start : b->params.out_lo;
-    rk_status status =
-        rk_pid_init(&b->pid, &b->params, rk_clamp(wanted, b->params.out_lo, b->params.out_hi));
+    const rk_pid_params *p = &b->controller.params;
+    const double wanted = rk_is_finite(out_start) ? out_start : p->out_lo;
 
-    if (status == RK_OK) {
-        status = rk_filter_init(&b->filter, rig->loop->settings.pv_filter, rig->loop->ts);
+    if (rig->twin) {
+        rk_model_plant_reset(&b->twin);
     }
-    if (status == RK_OK && rig->twin) {
-        status = rk_plant_init(&b->plant, &b->plant_params, b->memory,
-                               b->plant_params.delay + 1, b->plant_params.out0);
-    }
-    return status;
+    return rk_controller_start(&b->controller, rk_clamp(wanted, p->out_lo, p->out_hi));
 }
 
 static rki_output scan(const rki_rig *rig, blocks *b, const rki_input *in)
 {
-    const double pv = in->closed != 0 ? rk_plant_pv(&b->plant) + in->pv : in->pv;
+    const double pv = in->closed != 0 ? rk_plant_pv(&b->twin.plant) + in->pv : in->pv;
     rki_output made = {0};
 
-    if (in->automatic != 0) {
-        rk_pid_set_auto(&b->pid);
-    } else {
-        rk_pid_set_manual(&b->pid, in->manual_out);
-    }
-    made.out =
-        rk_pid_scan(&b->pid, in->sp, rk_is_finite(pv) ? rk_filter_scan(&b->filter, pv) : pv);
-    made.held = b->pid.bad;
+    rk_controller_mode(&b->controller, in->automatic != 0, in->manual_out);
+    made.out = rk_controller_scan(&b->controller, in->sp, pv);
+    made.held = b->controller.pid.bad;
     if (rig->twin) {
-        made.pv = rk_plant_scan(&b->plant, made.out + in->load);
+        made.pv = rk_plant_scan(&b->twin.plant, made.out + in->load);
     }
     return made;
 }
 
 static rk_status run_double(const rki_rig *rig, rki_output *outputs, rk_diag *diag)
 {
-    const rk_limits limits = rk_design_limits(rig->loop);
-    blocks b = {.memory = NULL};
+    const rk_design *loop = rig->loop;
+    const rk_limits limits = rk_design_limits(loop);
+    blocks b = {.twin = {.memory = NULL}};
     rk_status status =
-        rk_settings_pid_params(&rig->loop->settings, &limits, rig->loop->ts, &b.params, diag);
+        rk_controller_create(&loop->settings, &limits, loop->has_model ? &loop->model : NULL,
+                             loop->ts, &b.controller, diag);
     size_t i;
 
-    if (status == RK_OK && rig->twin) {
-        status =
-            rk_plant_params_from_model(&rig->loop->model, rig->loop->ts, &b.plant_params, diag);
-        if (status != RK_OK) return status;
-        b.memory = rk_memory_create(b.plant_params.delay + 1, sizeof *b.memory);
-        if (b.memory == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
+    if (status != RK_OK) return status;
+    if (rig->twin) {
+        status = rk_model_plant_create(&loop->model, loop->ts, &b.twin, diag);
     }
     for (i = 0; i < rig->count && status == RK_OK; i++) {
         if (rig->inputs[i].start != 0) {
@@ -74,7 +58,8 @@ static rk_status run_double(const rki_rig *rig, rki_output *outputs, rk_diag *di
             outputs[i] = scan(rig, &b, &rig->inputs[i]);
         }
     }
-    rk_memory_free(b.memory);
+    rk_model_plant_free(&b.twin);
+    rk_controller_free(&b.controller);
     return status == RK_OK ? RK_OK : rk_diag_set(diag, status, "the device blocks refuse it");
 }
 

@@ -74,8 +74,8 @@ static void add_main(rk_text *text, const rki_rig *rig, const char *controller,
                 "        }\n"
                 "        block.automatic = in[5] != 0.0;\n"
                 "        block.manual_out = (%s)in[6];\n"
-                "        pv = (%s)in[4];\n%s"
-                "        made[0] = %s_scan(&block, (%s)in[3], pv);\n"
+                "        pv = (%s)in[4];\n%s        made[0] = %s_scan(&block, (%s)in[3], "
+                "pv);\n"
                 "        made[1] = block.held;\n",
                 type, type, rig->twin ? "        if (in[2] != 0.0) pv = plant.pv + pv;\n" : "",
                 controller, type);

@@ -115,7 +115,7 @@ static void release(rki_input *inputs, rki_output *wanted, rki_output *got)
 
 static void sum_up(rk_proof *proof)
 {
-    int i;
+    size_t i;
 
     proof->proven = proof->parts > 0;
     for (i = 0; i < proof->parts; i++) {

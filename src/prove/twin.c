@@ -125,3 +125,22 @@ void rk_twin_run_free(rk_twin_run *run)
     rk_memory_free(run->time);
     run->time = run->out = run->measured = run->twin = NULL;
 }
+
+rk_status rk_twin_run_to_csv(const rk_twin_run *run, rk_text *text, rk_diag *diag)
+{
+    size_t i, k;
+
+    rk_diag_clear(diag);
+    if (run == NULL || text == NULL) return RK_ERR_ARG;
+    rk_text_add(text, "time_s,out,pv,twin\r\n");
+    for (i = 0; i < run->rows; i++) {
+        const double row[] = {run->time[i], run->out[i], run->measured[i], run->twin[i]};
+
+        for (k = 0; k < 4; k++) {
+            rk_text_add(text, k > 0 ? "," : "");
+            rk_text_add_real(text, row[k]);
+        }
+        rk_text_add(text, "\r\n");
+    }
+    return rk_text_check(text, diag);
+}

@@ -3,8 +3,10 @@
 
 #include <redkettle/design/base/memory.h>
 #include <redkettle/device/filter.h>
+#include <redkettle/device/on_off.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/plant.h>
+#include <redkettle/device/predictor.h>
 
 #if !RK_CFG_FLOAT
 #error "This file and the blocks behind it are built with RK_CFG_FLOAT 1."
@@ -15,15 +17,26 @@ struct rk_single {
     rk_pid pid;
     rk_filter filter;
     rk_real pv_filter;
-    rk_plant_params plant_params;
+    rk_plant_params plant_params, quick_params;
     rk_plant plant;
     rk_real *memory;
     bool twin;
+    rk_predictor predictor;
+    rk_real *predicted; /* NULL: there is no predictor */
+    rk_on_off_params switching;
+    rk_on_off on_off;
+    bool two_position;
 };
 
 static rk_real single(double x)
 {
     return (rk_real)x;
+}
+
+/* A rate beyond all numbers is none. */
+static rk_real rate_of(double rate)
+{
+    return rate > (double)RK_REAL_MAX ? RK_INFINITY : single(rate);
 }
 
 static void take_pid(rk_single *s, const rk_single_params *p)
@@ -38,9 +51,12 @@ static void take_pid(rk_single *s, const rk_single_params *p)
     s->pid_params.d_sp_weight = single(p->d_sp_weight);
     s->pid_params.out_lo = single(p->out_lo);
     s->pid_params.out_hi = single(p->out_hi);
-    /* A rate beyond all numbers is none. */
-    s->pid_params.out_rate =
-        p->out_rate > (double)RK_REAL_MAX ? RK_REAL_MAX : single(p->out_rate);
+    s->pid_params.out_safe = s->pid_params.out_lo;
+    s->pid_params.out_rate = rate_of(p->out_rate);
+    s->pid_params.sp_rate = rate_of(p->sp_rate);
+    s->pid_params.deadband = single(p->deadband);
+    s->pid_params.biased = p->biased;
+    s->pid_params.bias = single(p->bias);
     s->pid_params.anti_windup = (rk_anti_windup)p->anti_windup;
     s->pid_params.integral = (rk_scheme)p->integral;
     s->pid_params.derivative = (rk_scheme)p->derivative;
@@ -49,12 +65,11 @@ static void take_pid(rk_single *s, const rk_single_params *p)
     s->pv_filter = single(p->pv_filter);
 }
 
-static rk_status take_plant(rk_single *s, const rk_single_params *p)
+/* The model's numbers, of the twin and of the predictor. */
+static void take_model(rk_single *s, const rk_single_params *p)
 {
     int i, k;
 
-    s->twin = p->twin;
-    if (!p->twin) return RK_OK;
     for (i = 0; i < 2; i++) {
         for (k = 0; k < 2; k++) {
             s->plant_params.a[i][k] = single(p->a[i][k]);
@@ -65,10 +80,38 @@ static rk_status take_plant(rk_single *s, const rk_single_params *p)
     s->plant_params.delay = p->delay;
     s->plant_params.out0 = single(p->out0);
     s->plant_params.pv0 = single(p->pv0);
+    s->quick_params = s->plant_params;
+    s->quick_params.delay = 0;
+    for (i = 0; i < 2; i++) {
+        s->quick_params.b0[i] = single(p->quick_b0[i]);
+        s->quick_params.b1[i] = single(p->quick_b1[i]);
+    }
+}
+
+static rk_status take_plant(rk_single *s, const rk_single_params *p)
+{
+    s->twin = p->twin;
+    if (!p->twin) return RK_OK;
     s->memory = rk_memory_create(p->delay + 1, sizeof *s->memory);
     if (s->memory == NULL) return RK_ERR_MEMORY;
     return rk_plant_init(&s->plant, &s->plant_params, s->memory, p->delay + 1,
                          s->plant_params.out0);
+}
+
+static rk_status take_predictor(rk_single *s, const rk_single_params *p)
+{
+    if (!p->predictor) return RK_OK;
+    s->predicted = rk_memory_create(p->delay + 2, sizeof *s->predicted);
+    if (s->predicted == NULL) return RK_ERR_MEMORY;
+    return rk_predictor_init(&s->predictor, &s->plant_params, &s->quick_params, s->predicted,
+                             p->delay + 2, s->plant_params.out0);
+}
+
+static void take_switch(rk_single *s, const rk_single_params *p)
+{
+    s->two_position = p->two_position;
+    s->switching = (rk_on_off_params){
+        .ts = single(p->ts), .hysteresis = single(p->hysteresis), .direct = p->direct};
 }
 
 rk_status rk_single_create(const rk_single_params *params, rk_single **made)
@@ -84,8 +127,13 @@ rk_status rk_single_create(const rk_single_params *params, rk_single **made)
     if (status == RK_OK) {
         status = rk_filter_init(&s->filter, s->pv_filter, s->pid_params.ts);
     }
+    take_model(s, params);
+    take_switch(s, params);
     if (status == RK_OK) {
         status = take_plant(s, params);
+    }
+    if (status == RK_OK) {
+        status = take_predictor(s, params);
     }
     if (status != RK_OK) {
         rk_single_free(s);
@@ -99,6 +147,7 @@ void rk_single_free(rk_single *s)
 {
     if (s == NULL) return;
     rk_memory_free(s->memory);
+    rk_memory_free(s->predicted);
     rk_memory_free(s);
 }
 
@@ -116,6 +165,10 @@ void rk_single_coefficients_get(const rk_single *s, rk_single_coefficients *c)
         .out_lo = (double)s->pid.params.out_lo,
         .out_hi = (double)s->pid.params.out_hi,
         .out_step = (double)s->pid.out_step,
+        .sp_step = (double)s->pid.sp_step,
+        .deadband = (double)s->pid.params.deadband,
+        .bias = (double)s->pid.params.bias,
+        .fade = (double)s->pid.fade,
         .pv_part = (double)s->filter.part,
     };
 }
@@ -126,26 +179,56 @@ void rk_single_start(rk_single *s, double out_start)
     const rk_real wanted =
         rk_is_finite(single(out_start)) ? single(out_start) : s->pid_params.out_lo;
 
-    (void)rk_pid_init(&s->pid, &s->pid_params,
-                      rk_clamp(wanted, s->pid_params.out_lo, s->pid_params.out_hi));
+    const rk_real out = rk_clamp(wanted, s->pid_params.out_lo, s->pid_params.out_hi);
+
+    (void)rk_pid_init(&s->pid, &s->pid_params, out);
     (void)rk_filter_init(&s->filter, s->pv_filter, s->pid_params.ts);
+    if (s->predicted != NULL) {
+        (void)rk_predictor_init(&s->predictor, &s->plant_params, &s->quick_params, s->predicted,
+                                s->plant_params.delay + 2, out);
+    }
+    if (s->two_position) {
+        (void)rk_on_off_init(&s->on_off, &s->switching,
+                             out - s->pid_params.out_lo > s->pid_params.out_hi - out);
+    }
     if (s->twin) {
         (void)rk_plant_init(&s->plant, &s->plant_params, s->memory, s->plant_params.delay + 1,
                             s->plant_params.out0);
     }
 }
 
+/* In automatic the switch leads the block. */
+static rk_real switched(rk_single *s, rk_real sp, rk_real pv)
+{
+    const rk_pid_params *p = &s->pid_params;
+    rk_real out;
+
+    rk_pid_set_tracking(&s->pid, rk_on_off_scan(&s->on_off, sp, pv) ? p->out_hi : p->out_lo);
+    out = rk_pid_scan(&s->pid, sp, pv);
+    rk_pid_set_auto(&s->pid);
+    return out;
+}
+
 double rk_single_scan(rk_single *s, double sp, double pv, bool automatic, double manual_out)
 {
-    const rk_real seen = single(pv);
+    const rk_real to = single(sp);
+    rk_real seen = single(pv);
 
     if (automatic) {
         rk_pid_set_auto(&s->pid);
     } else {
         rk_pid_set_manual(&s->pid, single(manual_out));
     }
-    return (double)rk_pid_scan(&s->pid, single(sp),
-                               rk_is_finite(seen) ? rk_filter_scan(&s->filter, seen) : seen);
+    if (rk_is_finite(seen)) {
+        seen = rk_filter_scan(&s->filter, seen);
+    }
+    if (s->predicted != NULL) {
+        seen = rk_predictor_scan(&s->predictor, seen, s->pid.out);
+    }
+    if (s->two_position && automatic && rk_is_finite(to) && rk_is_finite(seen)) {
+        return (double)switched(s, to, seen);
+    }
+    return (double)rk_pid_scan(&s->pid, to, seen);
 }
 
 bool rk_single_held(const rk_single *s)

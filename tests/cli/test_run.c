@@ -19,10 +19,10 @@ static void put_loop(const char *dir, const char *scan, const char *out, const c
     (void)snprintf(content, sizeof content,
                    "[loop]\nname = Blend Brix\nscan = %s\naction = direct\n"
                    "[pv]\nunits = degBx\nlow = 0\nhigh = 20\n"
-                   "[out]\nunits = %%\nlow = 0\nhigh = 100\n%s"
-                   "[settings]\nkc = -11.1\nti = 46.5s\n"
-                   "[alarm]\nstale = 20s\n%s"
-                   "[plant]\ngain = -0.118\ntime-constant = 46.5s\ndead-time = 17.4s\n"
+                   "[out]\nunits = %%\nlow = 0\nhigh = 100\n%s[settings]\nkc = -11.1\nti = "
+                   "46.5s\n"
+                   "[alarm]\nstale = 20s\n%s[plant]\ngain = -0.118\ntime-constant = "
+                   "46.5s\ndead-time = 17.4s\n"
                    "out0 = 42\npv0 = 11.8\nnoise = 0.004\nvalve-file = place.valve\n%s",
                    scan, out, strstr(out, "safe") != NULL ? "hold = 30s\n" : "", more);
     put_file(path_in(dir, "p.loop"), content);

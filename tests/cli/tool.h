@@ -21,5 +21,6 @@ double number_at(json_t *json, const char *path);
 Suite *suite_bad_input(void);
 Suite *suite_bump_command(void);
 Suite *suite_run_command(void);
+Suite *suite_settings_kept(void);
 
 #endif

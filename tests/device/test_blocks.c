@@ -348,11 +348,11 @@ START_TEST(duty_beyond_its_range_is_limited_and_a_bad_one_is_off)
         ck_assert_int_eq(rk_pwm_scan(&block, 0.25), i == 0);
     }
     wrong.period = 1.5;
-    ck_assert_int_eq(rk_pwm_flaw(&wrong), RK_PARAM_ERROR_PERIOD);
+    ck_assert_int_eq(rk_pwm_param_error(&wrong), RK_PARAM_ERROR_PERIOD);
     wrong = params;
     wrong.least_on = 2.5;
     wrong.least_off = 1.5;
-    ck_assert_int_eq(rk_pwm_flaw(&wrong), RK_PARAM_ERROR_LEAST_TIMES);
+    ck_assert_int_eq(rk_pwm_param_error(&wrong), RK_PARAM_ERROR_LEAST_TIMES);
     ck_assert_int_eq(rk_pwm_init(&block, &wrong), RK_ERR_RANGE);
     ck_assert_int_eq(rk_pwm_init(NULL, &params), RK_ERR_ARG);
 }

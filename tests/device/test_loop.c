@@ -367,6 +367,27 @@ START_TEST(filter_and_predictor_work_in_the_loop)
 }
 END_TEST
 
+/* PI on two equal loops, one of them late in every scan: P and I act as always, to the bit. */
+START_TEST(late_scans_take_nothing_from_p_and_i)
+{
+    rig prompt, late;
+    int i;
+
+    set_up(&prompt);
+    set_up(&late);
+    prompt.loop.sp = late.loop.sp = 52;
+    for (i = 0; i < 300; i++) {
+        rk_loop_scan(&prompt.loop, 0.5);
+        rk_loop_scan(&late.loop, 0.8);
+        rk_sim_advance(&prompt.sim);
+        rk_sim_advance(&late.sim);
+        must(prompt.loop.out == late.loop.out);
+    }
+    ck_assert_uint_eq(late.loop.alarms, RK_ALARM_SCAN_LATE);
+    ck_assert_double_eq_tol(late.loop.pv, 52, 1e-4);
+}
+END_TEST
+
 static Suite *suite_loop(void)
 {
     Suite *suite = suite_create("device/loop");
@@ -379,6 +400,7 @@ static Suite *suite_loop(void)
     tcase_add_test(t, init_refuses_a_port_with_a_service_missing);
     add_table(t, faults_lead_where_they_should_are_named_and_end_without_a_bump, runs);
     tcase_add_test(t, late_scan_is_named_and_does_not_kick_the_derivative);
+    tcase_add_test(t, late_scans_take_nothing_from_p_and_i);
     tcase_add_test(t, starving_watchdog_goes_to_the_safe_output_until_it_is_fed);
     tcase_add_test(t, alarms_come_at_their_limits_and_go_a_gap_within);
     tcase_add_test(t, filter_and_predictor_work_in_the_loop);
@@ -391,11 +413,14 @@ Suite *suite_plant(void);
 Suite *suite_sim(void);
 Suite *suite_pid_modes(void);
 Suite *suite_blocks(void);
+Suite *suite_pid_continuity(void);
+Suite *suite_override(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_pid, suite_plant,     suite_loop,
-                                             suite_sim, suite_pid_modes, suite_blocks};
+    static Suite *(*const makers[])(void) = {
+        suite_pid,       suite_plant,  suite_loop,           suite_sim,
+        suite_pid_modes, suite_blocks, suite_pid_continuity, suite_override};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -136,8 +136,9 @@ START_TEST(fixed_point_stays_within_its_stated_error)
     fill(in, pv_unit, out_unit);
     got = run_fixed(&loop, in, SCANS, &pv_unit, &out_unit);
     ck_assert_int_eq(rk_emit_fixed_error(&loop, &error, NULL), RK_OK);
-    ck_assert_int_eq(rk_settings_pid_params(&loop.settings, &limits, loop.ts, &params, NULL),
-                     RK_OK);
+    ck_assert_int_eq(
+        rk_settings_pid_params(&loop.settings, &limits, &loop.model, loop.ts, &params, NULL),
+        RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, 42), RK_OK);
     ck_assert_int_eq(rk_filter_init(&filter, loop.settings.pv_filter, loop.ts), RK_OK);
     for (i = 0; i < SCANS; i++) {

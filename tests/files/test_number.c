@@ -163,6 +163,39 @@ START_TEST(directories_are_made_with_those_above)
 }
 END_TEST
 
+static const struct {
+    const char *text;
+    char separator;
+    bool times;
+    size_t count;
+    double first, last;
+} lists[] = {
+    {"5,-10,5", ',', false, 3, 5, 5},
+    {"7", ',', false, 1, 7, 7},
+    {"0.5:5:0.25", ':', false, 3, 0.5, 0.25},
+    {"1min:90s", ':', true, 2, 60, 90},
+    {"", ',', false, 0, 0, 0},
+    {"5,", ',', false, 0, 0, 0},
+    {",5", ',', false, 0, 0, 0},
+    {"5,x", ',', false, 0, 0, 0},
+    {"1,2,3,4", ',', false, 0, 0, 0}, /* more than there is room for */
+    {"1s", ',', false, 0, 0, 0},
+};
+
+START_TEST(a_list_of_numbers_is_read_whole_or_not_at_all)
+{
+    double v[3] = {0};
+    const size_t count =
+        rk_numbers_parse(lists[_i].text, lists[_i].separator, lists[_i].times, v, 3);
+
+    ck_assert_uint_eq(count, lists[_i].count);
+    if (count > 0) {
+        ck_assert_double_eq(v[0], lists[_i].first);
+        ck_assert_double_eq(v[count - 1], lists[_i].last);
+    }
+}
+END_TEST
+
 Suite *suite_number(void)
 {
     Suite *suite = suite_create("files/number and write");
@@ -173,6 +206,7 @@ Suite *suite_number(void)
     tcase_add_loop_test(t, random_doubles_survive_writing_and_reading, 0, 10);
     add_table(t, times_take_a_unit, times);
     add_table(t, unknown_time_units_are_refused, bad_times);
+    add_table(t, a_list_of_numbers_is_read_whole_or_not_at_all, lists);
     tcase_add_test(t, a_file_is_written_whole_or_not_at_all);
     tcase_add_test(t, a_link_stays_a_link_and_permissions_stay);
     tcase_add_test(t, directories_are_made_with_those_above);

@@ -101,8 +101,7 @@ static const struct {
      "time,out,pv\n0,42,11.8\n1.5,47,11.75\n2,47,0."
      "0000000000000000000000000000000000000000000000000000000000000x\n3,47,11.5\n"},
     {"a number of eighty digits",
-     "time,out,pv\n0,42,11."
-     "80000000000000000000000000000000000000000000000000000000000000000000000000000000\n"
+     "time,out,pv\n0,42,11.80000000000000000000000000000000000000000000000000000000000000000000000000000000\n"
      "1.5,47,11.75\n3,47,11.5\n"},
     {"a quality column", "time,out,pv,AT210.quality\n0,42,11.8,Good\n0.5,42,13,Bad\n1.5,47,11."
                          "75,good\n3,47,11.5,\n"},
@@ -217,15 +216,13 @@ static const struct {
      "'pv'; name it with --out"},
     {"no header", "0,42,11.8\n1,42,11.8\n",
      ":1: the first row has no names; which column is time?; there are: 1 '0', 2 '42', 3 "
-     "'11.8'; "
-     "give its number with --time"},
+     "'11.8'; give its number with --time"},
     {"one column", "time\n0\n1\n", "no column looks like OUT"},
     {"words for numbers", "time,out,pv\n0,open,11.8\n1,closed,11.8\n",
      ":2: column 'out': 'open' cannot be used, and 2 of 2 rows are like it: check the column"},
     {"a date in a plant's own order", "time,out,pv\n17/03/2026 09:40:00,1,2\n",
      "'17/03/2026 09:40:00' cannot be used, and 1 of 1 rows are like it: give seconds, "
-     "hh:mm:ss "
-     "or ISO 8601"},
+     "hh:mm:ss or ISO 8601"},
     {"all bad by quality", "time,out,pv,status\n0,1,2,0\n1,1,2,0\n", "--quality none"},
     {"time runs backwards", "time,out,pv\n5,42,11.8\n4,42,11.8\n3,42,11.8\n",
      "time runs backwards in 2 of 3 rows"},

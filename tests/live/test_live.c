@@ -248,7 +248,7 @@ START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
     r.bad_until = 0;
     other.out_high = 40; /* OUT stands at 42 */
     ck_assert_int_eq(rk_live_create(&other, &port, NULL, 1, &live, &diag), RK_ERR_RANGE);
-    ck_assert_ptr_nonnull(strstr(diag.text, "OUT stands at 42"));
+    ck_assert_ptr_nonnull(strstr(diag.text, "OUT is at 42"));
     other.has_settings = false;
     ck_assert_int_eq(rk_live_create(&other, &port, NULL, 1, &live, &diag), RK_ERR_RANGE);
     ck_assert_uint_eq(r.writes, 0);
@@ -465,6 +465,208 @@ START_TEST(a_relay_that_cannot_be_is_refused)
 }
 END_TEST
 
+/* A clock that is moved by hand, and a stop from outside. */
+typedef struct hand {
+    rig *r;
+    double now, late; /* each scan comes so much later */
+    long seen, stop_at;
+    bool end; /* by seen */
+} hand;
+
+static double hand_now(void *user)
+{
+    return ((const hand *)user)->now;
+}
+
+static void hand_wait(void *user, double time)
+{
+    hand *h = user;
+
+    h->now = time + (h->late * (double)h->seen);
+}
+
+static const char *hand_stopped(void *user)
+{
+    const hand *h = user;
+
+    return h->seen >= h->stop_at ? "stopped by hand" : NULL;
+}
+
+static bool hand_seen(void *user, double time, double pv, double out)
+{
+    hand *h = user;
+
+    ck_assert_double_ge(time, 0);
+    ck_assert(isnan(pv) || (pv > 0 && pv < 20));
+    ck_assert(out >= 0 && out <= 100);
+    h->seen++;
+    h->r->scan++;
+    return !h->end || h->seen < 30;
+}
+
+static rk_pace hand_pace(hand *h, rig *r, long stop_at)
+{
+    const rk_pace made = {hand_now, hand_wait, hand_stopped, hand_seen, h};
+
+    *h = (hand){.r = r, .stop_at = stop_at};
+    return made;
+}
+
+static const struct {
+    const char *fact;
+    long stop_at, bad_from, drop_from, drop_until;
+    rk_bump_state ends;
+    const char *says;
+} bumps[] = {
+    {"to its end", NEVER, NEVER, NEVER, NEVER, RK_BUMP_DONE, "done: OUT is back"},
+    {"stopped from outside", 50, NEVER, NEVER, NEVER, RK_BUMP_STOPPED,
+     "stopped: stopped by hand; OUT is back at 42"},
+    {"PV goes bad", NEVER, 60, NEVER, NEVER, RK_BUMP_STOPPED, "OUT is back at 42"},
+    {"OUT is never taken again", 60, NEVER, 60, NEVER, RK_BUMP_STRANDED,
+     "COULD NOT BE PUT BACK to 42"},
+};
+
+START_TEST(a_step_test_is_run_recorded_and_ended)
+{
+    rk_bump_plan plan = {.moves = 2,
+                         .move = {5, -5},
+                         .hold = 60,
+                         .before = 20,
+                         .patience = 0,
+                         .pv_low = 0,
+                         .pv_high = 20,
+                         .out_low = 0,
+                         .out_high = 100,
+                         .ts = 1};
+    char *dir = scratch_make(), *text;
+    rk_record_log *log = NULL;
+    rk_record *record = NULL;
+    rk_bump *bump = NULL;
+    rig r;
+    const rk_port port = rig_make(&r);
+    hand h;
+    const rk_pace pace = hand_pace(&h, &r, bumps[_i].stop_at);
+    size_t rows;
+
+    r.bad_from = bumps[_i].bad_from;
+    r.bad_until = NEVER;
+    r.drop_from = bumps[_i].drop_from;
+    r.drop_until = bumps[_i].drop_until;
+    ck_assert_int_eq(rk_bump_create(&plan, &port, &bump, NULL), RK_OK);
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    ck_assert_int_eq(
+        rk_record_log_create(path_in(dir, "t.csv"), &r.design, false, true, &log, NULL), RK_OK);
+    rows = rk_bump_run(bump, 1, "%", r.plant, record, log, &pace);
+    rk_record_log_free(log);
+    ck_assert_msg(rk_bump_get_state(bump) == bumps[_i].ends, "%s", bumps[_i].fact);
+    text = get_file(path_in(dir, "t.csv"), NULL);
+    ck_assert_msg(strstr(text, bumps[_i].says) != NULL, "%s: %s", bumps[_i].fact, text);
+    free(text);
+    ck_assert_uint_ge(rows, rk_record_rows(record));
+    ck_assert_uint_gt(rk_record_rows(record), 40);
+    if (bumps[_i].ends == RK_BUMP_DONE) {
+        ck_assert_uint_eq(rk_record_moves(record), 2);
+        ck_assert_double_eq(h.now,
+                            (double)(h.seen - 1)); /* a wait after each scan but the last */
+    }
+    if (bumps[_i].ends == RK_BUMP_STRANDED) {
+        ck_assert_int_gt(h.seen, 60 + (long)RK_BUMP_TRY_FOR);
+    } else {
+        ck_assert_double_eq(r.out, 42);
+    }
+    rk_bump_free(bump);
+    rk_record_free(record);
+    rk_sim_plant_free(r.plant);
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(a_relay_test_is_run_recorded_and_ended)
+{
+    const rk_relay_plan plan = relay(5);
+    char *dir = scratch_make();
+    rk_record_log *log = NULL;
+    rk_relay_test *test = NULL;
+    rk_relay_result found;
+    rk_relay_run run;
+    rig r;
+    const rk_port port = rig_make(&r);
+    hand h;
+    rk_pace pace = hand_pace(&h, &r, NEVER);
+
+    ck_assert_int_eq(
+        rk_record_log_create(path_in(dir, "t.csv"), &r.design, false, true, &log, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_run(test, 1, r.plant, log, &pace, &run, NULL), RK_OK);
+    ck_assert(!run.unwritten && run.rows == (size_t)h.seen && run.rows > 100);
+    ck_assert_int_eq(rk_relay_test_result(test, &found, NULL), RK_OK);
+    rk_relay_test_free(test);
+    pace = hand_pace(&h, &r, 60);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_run(test, 1, r.plant, NULL, &pace, &run, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_stage(test), RK_RELAY_TEST_STOPPED);
+    ck_assert_double_eq(r.out, 42);
+    ck_assert_int_eq(rk_relay_test_run(test, 1, r.plant, NULL, NULL, &run, NULL), RK_ERR_ARG);
+    rk_relay_test_free(test);
+    rk_record_log_free(log);
+    rk_sim_plant_free(r.plant);
+    scratch_free(dir);
+}
+END_TEST
+
+/* How a run ends, and when. */
+static const struct {
+    const char *fact;
+    long stop_at;
+    bool end;
+    double late;
+    size_t scans;
+    bool missed; /* the scans came late */
+} paces[] = {
+    {"at its time", NEVER, false, 0, 100, false},
+    {"from outside", 40, false, 0, 40, false},
+    {"by who watches", NEVER, true, 0, 30, false},
+    {"late scans are told to the loop", NEVER, false, 1.2, 100, true},
+};
+
+START_TEST(a_run_takes_its_events_in_time_and_ends_when_it_is_told)
+{
+    static const rk_event unsorted[] = {{.at = 50, .kind = RK_EVENT_MANUAL, .value = 40},
+                                        {.at = 10, .kind = RK_EVENT_SETPOINT, .value = 12.3}};
+    rk_event events[2];
+    rk_live *live = NULL;
+    rig r;
+    const rk_port port = rig_make(&r);
+    hand h;
+    const rk_pace pace = hand_pace(&h, &r, paces[_i].stop_at);
+    rk_run_curves rows;
+
+    memcpy(events, unsorted, sizeof events);
+    rk_events_sort(events, 2);
+    ck_assert_double_eq(events[0].at, 10);
+    ck_close(rk_events_largest_change(events, 2, 11.8), 0.5, 1e-12);
+    h.end = paces[_i].end;
+    h.late = paces[_i].late;
+    r.bad_from = r.drop_from = NEVER;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, HUGE_VAL, &live, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_run(live, events, 2, 100, NULL, &pace, NULL), RK_OK);
+    ck_assert_msg(rk_live_scans(live) == paces[_i].scans, "%s: %zu", paces[_i].fact,
+                  rk_live_scans(live));
+    rows = rk_live_curves(live);
+    ck_assert_double_eq(rows.sp[9], 11.8);
+    ck_assert_double_eq(rows.sp[10], 12.3);
+    if (rows.count > 50) {
+        ck_assert_double_ne(rows.out[49], 40);
+        ck_assert_double_eq(rows.out[50], 40);
+    }
+    ck_assert_int_eq((rk_live_block(live)->alarms_seen & RK_ALARM_SCAN_LATE) != 0,
+                     paces[_i].missed);
+    ck_assert_int_eq(rk_live_run(live, NULL, 1, 100, NULL, &pace, NULL), RK_ERR_ARG);
+    rk_live_free(live);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
 static Suite *suite_live(void)
 {
     Suite *suite = suite_create("live");
@@ -481,13 +683,18 @@ static Suite *suite_live(void)
     tcase_add_test(t, a_relay_test_finds_the_ultimate_point);
     add_table(t, whatever_ends_a_relay_test_out_goes_back_or_it_is_said, ends);
     tcase_add_test(t, a_relay_that_cannot_be_is_refused);
+    add_table(t, a_step_test_is_run_recorded_and_ended, bumps);
+    tcase_add_test(t, a_relay_test_is_run_recorded_and_ended);
+    add_table(t, a_run_takes_its_events_in_time_and_ends_when_it_is_told, paces);
     suite_add_tcase(suite, t);
     return suite;
 }
 
+Suite *suite_one_controller(void);
+
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_live};
+    static Suite *(*const makers[])(void) = {suite_live, suite_one_controller};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -7,6 +7,7 @@
 
 #include <ports/sim/sim.h>
 
+#include "../support/loops.h"
 #include "../support/support.h"
 
 static long allowed = -1; /* allocations until one fails; below 0: none fails */
@@ -65,7 +66,7 @@ static rk_status read_and_inspect(void)
         rk_record_read(RK_SOURCE "/data/records/integrating.csv", NULL, &record, NULL, NULL);
 
     if (status == RK_OK) {
-        status = rk_inspection_compute(record, &plan, made, NULL);
+        status = rk_inspection_compute(record, &plan, made, NULL, NULL);
     }
     rk_record_free(record);
     free(made);
@@ -205,6 +206,25 @@ static rk_status draw_trial(void)
     return status;
 }
 
+static rk_status report_settings(void)
+{
+    const rk_report_style style = {false, false};
+    const rk_design loop = brix_loop();
+    rk_report *report = rk_report_create(style);
+    rk_text *text = rk_text_create();
+    rk_status status = rk_report_add_forms(report, &loop);
+
+    if (status == RK_OK) {
+        status = text == NULL ? RK_ERR_MEMORY : rk_report_to_text(report, text, NULL);
+    }
+    if (status == RK_OK) {
+        status = rk_report_to_csv(report, text, NULL);
+    }
+    rk_report_free(report);
+    rk_text_free(text);
+    return status;
+}
+
 static const struct {
     const char *what;
     rk_status (*run)(void);
@@ -217,6 +237,7 @@ static const struct {
     {"run text", run_text},
     {"save", save_loop},
     {"draw", draw_trial},
+    {"report", report_settings},
 };
 
 START_TEST(a_failed_allocation_is_an_error_and_no_leak)

@@ -68,11 +68,11 @@ static void check_proven_in(const rk_design *loop, rk_number number, const char 
     char words[RK_PROOF_WORDS_CHARS];
     rk_diag diag = {RK_OK, ""};
     rk_proof proof;
-    int i;
+    size_t i;
 
     ck_assert_msg(rk_proof_compute(loop, &t.program, &plan, &proof, &diag) == RK_OK, "%s",
                   diag.text);
-    ck_assert_int_eq(proof.parts, 2);
+    ck_assert_uint_eq(proof.parts, 2);
     for (i = 0; i < proof.parts; i++) {
         rk_proof_part_words(&proof.part[i], words);
         ck_assert_msg(proof.part[i].ran && proof.part[i].mismatches == 0, "%s: %s: %s", fact,
@@ -95,6 +95,75 @@ START_TEST(emitted_text_gives_the_blocks_bits)
     const rk_design loop = variant(_i);
 
     check_proven(&loop, variants[_i].fact);
+}
+END_TEST
+
+/* Any loop: gains over 12 decades, scans of 1 ms to 10 s, whatever features; the proof's inputs hold
+   every kind of number. */
+static rk_design any_loop(uint64_t seed)
+{
+    rng r = {seed};
+    rk_design loop = brix_loop();
+    rk_settings *s = &loop.settings;
+    const double sign = rng_uniform(&r) < 0.5 ? -1 : 1;
+
+    loop.ts = pow(10, (4 * rng_uniform(&r)) - 3);
+    loop.has_model = rng_uniform(&r) < 0.5;
+    loop.action = sign < 0 ? RK_ACTION_DIRECT : RK_ACTION_REVERSE;
+    loop.model.gain = sign * 0.1;
+    loop.model.time_constant[0] = loop.ts * (2 + (50 * rng_uniform(&r)));
+    loop.model.dead_time = loop.ts * 20 * rng_uniform(&r);
+    *s = rk_settings_make(sign * pow(10, (12 * rng_uniform(&r)) - 6),
+                          loop.ts * (1 + (100 * rng_uniform(&r))), 0, 0);
+    if (rng_uniform(&r) < 0.5) {
+        s->td = loop.ts * 10 * rng_uniform(&r);
+        s->tf = s->td * rng_uniform(&r);
+    }
+    s->sp_weight = rng_uniform(&r) < 0.5 ? 1 : rng_uniform(&r);
+    s->d_sp_weight = rng_uniform(&r) < 0.5 ? 0 : rng_uniform(&r);
+    s->anti_windup = (rk_anti_windup)(int)(3 * rng_uniform(&r));
+    s->deadband = rng_uniform(&r) < 0.7 ? 0 : rng_uniform(&r);
+    s->sp_rate = rng_uniform(&r) < 0.7 ? HUGE_VAL : pow(10, (4 * rng_uniform(&r)) - 2);
+    s->pv_filter = rng_uniform(&r) < 0.7 ? 0 : loop.ts * 10 * rng_uniform(&r);
+    s->integral = (rk_scheme)(int)(3 * rng_uniform(&r));
+    s->algorithm = rng_uniform(&r) < 0.7 ? RK_ALGORITHM_POSITION : RK_ALGORITHM_VELOCITY;
+    s->predictor = loop.has_model && rng_uniform(&r) < 0.3 ? RK_YES : RK_NO;
+    loop.out_rate = rng_uniform(&r) < 0.6 ? HUGE_VAL : pow(10, (4 * rng_uniform(&r)) - 1);
+    if (loop.has_model && rng_uniform(&r) < 0.2) {
+        s->ti = HUGE_VAL;
+        s->algorithm = RK_ALGORITHM_POSITION;
+    }
+    return loop;
+}
+
+START_TEST(any_text_gives_the_blocks_bits)
+{
+    const rk_prove_plan plan = {.scans = 200, .compile = false};
+    int seed;
+
+    for (seed = 200 * _i; seed < 200 * (_i + 1); seed++) {
+        const rk_design loop = any_loop((uint64_t)seed + 1);
+        rk_text *st = rk_text_create(), *twin = rk_text_create();
+        char words[RK_PROOF_WORDS_CHARS];
+        rk_diag diag = {RK_OK, ""};
+        rk_program program = {NULL};
+        rk_proof proof;
+
+        ck_assert_msg(rk_emit_st(&loop, RK_NUMBER_LREAL, st, &diag) == RK_OK, "%d: %s", seed,
+                      diag.text);
+        program.controller_st = rk_text_chars(st);
+        if (loop.has_model) {
+            ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, twin, NULL), RK_OK);
+            program.plant_st = rk_text_chars(twin);
+        }
+        ck_assert_msg(rk_proof_compute(&loop, &program, &plan, &proof, &diag) == RK_OK,
+                      "%d: %s", seed, diag.text);
+        rk_proof_part_words(&proof.part[0], words);
+        ck_assert_msg(proof.proven, "%d: kc %g, scan %g s: %s", seed, loop.settings.kc, loop.ts,
+                      words);
+        rk_text_free(st);
+        rk_text_free(twin);
+    }
 }
 END_TEST
 
@@ -158,23 +227,27 @@ static const struct {
     {"the sum in another order", 0, false, "v := p_part + (i_part + increment);",
      "v := (p_part + i_part) + increment;"},
     {"back-calculation the wrong way round", 0, false, "(wanted - v)", "(v - wanted)"},
-    {"< for > at the limit", 0, false,
-     "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n    i_new",
-     "    IF wanted < out_hi THEN wanted := out_hi; END_IF;\n    i_new"},
+    {"< for > at the limit", 0, false, "ELSIF wanted > highest THEN",
+     "ELSIF wanted < highest THEN"},
+    {"a limit before the rate", 10, false, "IF (out - out_step) > lowest THEN",
+     "IF (out - out_step) < lowest THEN"},
     {"OR for AND in the filter", 10, false, "AND pv_known THEN", "OR pv_known THEN"},
-    {"AND for OR in conditional", 10, false, "OR ((v < out_lo)", "AND ((v < out_lo)"},
-    {"no fresh start after a bad value", 0, false, "    fresh := TRUE;\nELSE", "ELSE"},
-    {"fresh is never taken back", 0, false, "    fresh := FALSE;\n", ""},
+    {"AND for OR in conditional", 10, false, "OR ((v < lowest)", "AND ((v < lowest)"},
+    {"conditional does not see the rate", 10, false, "IF ((v > highest)", "IF ((v > out_hi)"},
+    {"no fresh start after a bad value", 0, false, "fresh := held OR NOT automatic",
+     "fresh := NOT automatic"},
+    {"no fresh start after manual", 0, false, "fresh := held OR NOT automatic",
+     "fresh := held"},
+    {"fresh is never taken back", 0, false, "fresh := held OR NOT automatic", "fresh := TRUE"},
     {"the derivative is not reset", 10, false, "    d_part := LREAL#0.0;\n", ""},
-    {"g_last is not kept", 10, false, "    g_last := g;\n    d_part", "    d_part"},
-    {"g_last is not taken over", 10, false, "    g_last := g;\n    out", "    out"},
-    {"the integral is not kept", 0, false, "    i_part := i_new;\n", ""},
-    {"the integral does not follow in manual", 0, false, "i_new := wanted - p_part;",
-     "i_new := i_part;"},
+    {"g_last is not kept", 10, false, "        g_last := g;\n        out", "        out"},
+    {"g_last is not taken over", 10, false, "        g_last := g;\n        d_part",
+     "        d_part"},
+    {"the integral is not kept", 0, false, "        i_part := i_new;\n", ""},
+    {"automatic does not start from manual", 0, false, "        i_part := out - p_part;\n", ""},
     {"manual is not limited", 0, false,
-     "wanted := out; END_IF;\n    IF wanted < out_lo THEN wanted := "
-     "out_lo; END_IF;",
-     "wanted := out; END_IF;"},
+     "wanted := out; END_IF;\n    IF wanted < lowest THEN wanted := lowest;\n    ELSIF",
+     "wanted := out; END_IF;\n    IF"},
     {"a manual that is no number", 0, false,
      "    IF NOT ((wanted - wanted) = LREAL#0.0) THEN wanted := out; END_IF;\n", ""},
     {"a start that is no number", 0, false,
@@ -183,14 +256,16 @@ static const struct {
      "    IF wanted > out_hi THEN wanted := out_hi; END_IF;\n    out := wanted;",
      "    out := wanted;"},
     {"it starts each scan", 0, false, "    started := TRUE;\n", ""},
-    {"a bad value is not held", 0, false, "held := NOT ((i_new - i_new) = LREAL#0.0)",
-     "held := FALSE"},
+    {"a bad value is not held", 0, false, "held := held OR NOT ((i_new - i_new) = LREAL#0.0)",
+     "held := held"},
+    {"a bad sp or pv is not held", 0, false, "held := NOT (((sp - sp) = LREAL#0.0) AND",
+     "held := NOT (((pv - pv) = LREAL#0.0) AND"},
     {"the filter does not know its first", 10, false, "    pv_known := TRUE;\n", ""},
     {"the filter forgets", 10, false, "    pv_last := seen;\n", ""},
     {"the increment stays beyond the limit", 10, false, "        increment := LREAL#0.0;\n",
      ""},
-    {"the rate is not kept downwards", 10, false, "IF wanted < (out - out_step) THEN",
-     "IF wanted < (out - out_step - out_step) THEN"},
+    {"the rate is not kept downwards", 10, false, "THEN lowest := out - out_step;",
+     "THEN lowest := out - out_step - out_step;"},
     {"the error's sign", 0, false, "increment := ki_ts * (sp - pv);",
      "increment := ki_ts * (pv - sp);"},
     {"the setpoint's weight in the integral", 10, false, "increment := ki_ts * (sp - seen);",
@@ -263,7 +338,7 @@ static const struct {
 } c_mutations[] = {
     {"a coefficient's last digit", "KI_TS    = ", NULL, "differ"},
     {"plus for minus", "(P_WEIGHT * sp) - pv", "(P_WEIGHT * sp) + pv", "differ"},
-    {"a missing reset", "        c->fresh = 1;\n", "", "differ"},
+    {"a missing reset", "c->fresh = c->held ||", "c->fresh =", "differ"},
     {"no C at all", "double v =", "double =", "error"},
 };
 
@@ -329,14 +404,14 @@ static const char own_head[] =
     "LREAL "
     ":= ";
 static const char own_tail[] =
-    "; END_VAR VAR i, p, v : LREAL; run : BOOL; END_VAR\n"
+    "; END_VAR VAR i, p, v : LREAL; run, was : BOOL; END_VAR\n"
     "IF NOT run THEN out := LIMIT(0.0, out_start, 100.0); END_IF;\n"
     "p := kc * (sp - pv);\n"
-    "IF NOT automatic THEN out := LIMIT(0.0, manual_out, 100.0); i := out - p;\n"
-    "ELSE IF NOT run THEN i := out - p; END_IF;\n"
+    "IF NOT automatic THEN out := LIMIT(0.0, manual_out, 100.0);\n"
+    "ELSE IF NOT was THEN i := out - p; END_IF;\n"
     "i := i + kc * (sp - pv) / ti; v := p + i; out := LIMIT(0.0, v, 100.0);\n"
     "i := i + (out - v) / 46.5; END_IF;\n"
-    "run := TRUE; END_FUNCTION_BLOCK\n";
+    "was := automatic; run := TRUE; END_FUNCTION_BLOCK\n";
 
 static const struct {
     const char *fact, *ti;
@@ -381,7 +456,9 @@ START_TEST(a_twin_repeats_the_record_of_its_own_model)
                       .rows = 400,
                       .moves = {{40, 5}, {200, -8}}};
     rk_record *record = cook(&r);
-    rk_text *st = rk_text_create();
+    rk_text *st = rk_text_create(), *csv = rk_text_create();
+    const char *at;
+    size_t lines;
     rk_diag diag = {RK_OK, ""};
     rk_twin_run run;
 
@@ -390,6 +467,15 @@ START_TEST(a_twin_repeats_the_record_of_its_own_model)
                   "%s", diag.text);
     ck_assert_uint_eq(run.rows, 400);
     ck_assert_msg(run.worst < 1e-9, "%g at %g s", run.worst, run.worst_at);
+    ck_assert_int_eq(rk_twin_run_to_csv(&run, csv, NULL), RK_OK);
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(csv), "time_s,out,pv,twin\r\n0.0,42.0,11.8,11.8"));
+    for (lines = 0, at = rk_text_chars(csv); (at = strchr(at, '\n')) != NULL; at++) {
+        lines++;
+    }
+    ck_assert_uint_eq(lines, 401);
+    ck_assert_int_eq(rk_twin_run_to_csv(NULL, csv, NULL), RK_ERR_ARG);
+    rk_text_free(csv);
     rk_twin_run_free(&run);
     loop.model.gain *= 1.1; /* and another's shows */
     rk_text_free(st);
@@ -424,7 +510,8 @@ END_TEST
 static Suite *suite_prove(void)
 {
     Suite *suite = suite_create("prove");
-    TCase *t = tcase_create("prove"), *compiled = tcase_create("compiled");
+    TCase *t = tcase_create("prove"), *compiled = tcase_create("compiled"),
+          *many = tcase_create("many");
 
     add_table(t, one_change_to_the_text_is_found, mutations);
     add_table(t, a_text_that_is_no_controller_is_told, no_programs);
@@ -432,6 +519,9 @@ static Suite *suite_prove(void)
     tcase_add_test(t, a_twin_repeats_the_record_of_its_own_model);
     tcase_add_test(t, calls_without_sense_are_refused);
     suite_add_tcase(suite, t);
+    tcase_set_tags(many, "statistics");
+    tcase_add_loop_test(many, any_text_gives_the_blocks_bits, 0, 5);
+    suite_add_tcase(suite, many);
     tcase_set_tags(compiled, "processes");
     tcase_add_loop_test(compiled, emitted_text_gives_the_blocks_bits, 0, VARIANTS);
     add_table(compiled, the_twin_of_every_kind_gives_the_plants_bits, processes);

@@ -6,6 +6,7 @@
 #include <stdint.h>
 
 #include <redkettle/device/filter.h>
+#include <redkettle/device/on_off.h>
 #include <redkettle/device/pid.h>
 #include <redkettle/device/port.h>
 #include <redkettle/device/predictor.h>
@@ -52,6 +53,7 @@ typedef struct rk_loop {
     rk_pid pid; /* modes are set with rk_pid_set_manual, _tracking and _auto */
     rk_filter filter;
     rk_predictor *predictor; /* before the controller; NULL: none */
+    rk_on_off *on_off;       /* decides OUT in automatic instead of the law; NULL: none */
     rk_real sp;              /* the wanted setpoint, pv-EU; set it between scans */
     rk_real pv;              /* the last good PV as measured, pv-EU */
     rk_real out;             /* what stands on the valve as far as is known, out-EU */
@@ -83,6 +85,13 @@ rk_status rk_loop_init(rk_loop *loop, const rk_port *port, const rk_loop_params 
  */
 void rk_loop_set_predictor(rk_loop *loop, rk_predictor *predictor);
 
+/**
+ * Two-position control in place of the controller's law, or with NULL the law again; it must
+ * outlive the loop. In automatic OUT is then at its high limit or its low one, without regard to
+ * its rate; manual, hold and the safe output are as ever.
+ */
+void rk_loop_set_on_off(rk_loop *loop, rk_on_off *on_off);
+
 /** Take on other parameters while running, without a bump. Errors  as rk_loop_init. */
 rk_status rk_loop_set_params(rk_loop *loop, const rk_loop_params *params);
 
@@ -92,7 +101,7 @@ rk_status rk_loop_set_params(rk_loop *loop, const rk_loop_params *params);
  * from there without a bump. An output that could not be written counts as not made.
  *
  * Units   elapsed: s since the scan before by the caller's clock, > 0; the first scan: ts.
- * After a late scan the derivative starts anew.
+ * At a late scan, more than 1.5 ts after the one before, D starts anew; P and I act as always.
  */
 void rk_loop_scan(rk_loop *loop, rk_real elapsed);
 

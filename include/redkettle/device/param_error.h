@@ -7,9 +7,8 @@ extern "C" {
 #endif
 
 /**
- * What is wrong with a block's parameters: each block's `_flaw` call names the first one, and
- * its
- * `_init` refuses them for the same reason with RK_ERR_RANGE.
+ * What is wrong with a block's parameters: each block's `_param_error` call names the first one, and
+ * its `_init` refuses them for the same reason with RK_ERR_RANGE.
  */
 typedef enum rk_param_error {
     RK_PARAM_ERROR_NONE = 0,

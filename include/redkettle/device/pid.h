@@ -21,14 +21,14 @@ extern "C" {
  *   D   = tf/(tf+ts) * D + kc * td/(tf+ts) * (g - g_last)    g = c * s - y,  c: d_sp_weight
  *   inc = kc * ts/ti * (s - y)                               this scan's error counts at once
  *   v   = P + (I + inc) + D + ff
- *   out = v within out_lo..out_hi, and within out_rate * ts of the last out
+ *   out = v within out_rate * ts of the last out, then within out_lo..out_hi, which always win
  *   I   = I + inc
  *
  * Action. kc > 0 is reverse action, out falls when pv rises; kc < 0 is direct action.
  *
- * Anti-windup. Conditional: while v is beyond a limit and inc would push it further, inc is 0.
- * Back-calculation: I += ts/tt * (out - v), so that the integral follows what the valve can do.
- * Integral limits: I moves no further beyond i_lo or i_hi.
+ * Anti-windup. Conditional: while v is beyond what limits or rate allow and inc would push it
+ * further, inc is 0. Back-calculation: I += ts/tt * (out - v), so that the integral follows what
+ * the valve can do. Integral limits: I moves no further beyond i_lo or i_hi.
  *
  * Schemes. The above is by backward differences. By forward ones inc is kc * ts/ti times the
  * last scan's error, by the trapezoid the mean of both; the derivative by the trapezoid is D =
@@ -43,10 +43,12 @@ extern "C" {
  * of the textbook, 1 / (1 + kc * gain) of a setpoint step from there.
  *
  * Manual: out follows the manual output within the same limits. Tracking: out is what another
- * source says, within the output's limits. Either way I is kept so that v = out; therefore the
- * change to automatic starts from the output that stands on the valve. The same holds for the
- * first scan, for new parameters and for a PV that was bad: s and pv are taken as they are
- * found, and out moves by no more than one inc.
+ * source says, within the output's limits. The first scan after them, the first of all and the
+ * first after a bad PV take s and y as they are found: out moves by no more than one inc.
+ *
+ * Continuity. What happens between two scans changes no v by itself: new parameters, a valve
+ * that stands elsewhere and a derivative that starts anew leave v as it was at the last scan's s
+ * and y, since I takes up the difference. What s and y do in the next scan then acts in full.
  *
  * Source  K. J. Astrom, T. Hagglund, PID Controllers: Theory, Design, and Tuning, 2nd ed., ISA,
  *         1995, ch. 3.
@@ -89,8 +91,8 @@ typedef struct rk_pid_params {
     rk_real deadband;    /* pv-EU, >= 0: errors within it count as none; 0: no deadband */
     rk_real out_lo;      /* out-EU, < out_hi */
     rk_real out_hi;      /* out-EU */
-    rk_real out_rate;    /* out-EU per s, > 0; RK_REAL_MAX or infinite: no rate limit */
-    rk_real i_lo, i_hi;  /* of I, out-EU, i_lo < i_hi */
+    rk_real out_rate;    /* out-EU per s, > 0; infinite: no rate limit */
+    rk_real i_lo, i_hi;  /* of I, out-EU, i_lo < i_hi; infinite: no limit */
     rk_anti_windup anti_windup;
     rk_scheme integral, derivative; /* of I, and of D: backward or trapezoid */
     rk_algorithm algorithm;
@@ -99,12 +101,11 @@ typedef struct rk_pid_params {
     rk_real bias;     /* out-EU; read if biased, which without integral action needs a tt */
     rk_real sp_lo;    /* pv-EU, < sp_hi */
     rk_real sp_hi;    /* pv-EU */
-    rk_real sp_rate;  /* the setpoint's ramp, pv-EU per s, > 0; RK_REAL_MAX: steps */
+    rk_real sp_rate;  /* the setpoint's ramp, pv-EU per s, > 0; infinite: it steps */
     rk_real pv_lo;    /* a pv below this is bad, pv-EU, < pv_hi */
     rk_real pv_hi;    /* a pv above this is bad, pv-EU */
     bool bad_to_safe; /* without a good pv in automatic: go to out_safe; else hold out */
-    rk_real
-        out_safe; /* out-EU, within out_lo..out_hi; read if bad_to_safe, and by rk_pid_fail */
+    rk_real out_safe; /* out-EU, within out_lo..out_hi: of rk_pid_fail, and of bad_to_safe */
 } rk_pid_params;
 
 /** Plain storage; only the functions below write it. */
@@ -119,13 +120,16 @@ typedef struct rk_pid {
     rk_real out_step, sp_step;     /* out_rate * ts, out-EU, and sp_rate * ts, pv-EU */
     rk_real manual_out, track_out; /* out-EU, as they were given */
     rk_real ff;                    /* feedforward, out-EU */
-    rk_real sp_now;                /* s: where the setpoint's ramp is, pv-EU */
-    rk_real i, d, g_last, out;     /* state: I, D, g of the scan before, the output */
-    rk_real e_last, p_last;        /* .. its error, and its P with the feedforward */
+    rk_real sp_now;                /* s of the last scan: where the setpoint's ramp is, pv-EU */
+    rk_real pv, y;                 /* pv of the last scan, and y */
+    rk_real i, d, ff_last;         /* I, D, and ff as the last scan had it */
+    rk_real wanted; /* v of the last scan; not out: a limit or the rate held it */
+    rk_real out;    /* what is written */
     rk_pid_mode mode;
-    bool bad;   /* the last scan had no good sp and pv */
-    bool fresh; /* the next good scan takes sp and pv as it finds them: no kick, no bump */
-    bool at_pv; /* .. and the setpoint's ramp starts from pv */
+    bool bad;     /* the last scan had no good sp and pv */
+    bool fresh;   /* the next good scan takes sp and pv as it finds them: no kick, no bump */
+    bool d_fresh; /* the next scan's D takes them so */
+    bool at_pv;   /* the setpoint's ramp starts from pv */
 } rk_pid;
 
 /**
@@ -150,8 +154,9 @@ rk_param_error rk_pid_param_error(const rk_pid_params *params, rk_real out_now);
 rk_status rk_pid_init(rk_pid *pid, const rk_pid_params *params, rk_real out_now);
 
 /**
- * Take on other parameters while running, without a bump: mode, output, setpoint's ramp and
- * feedforward stay. An output beyond new limits moves into them at the output's rate.
+ * Take on other parameters while running, without a bump: v at the last scan's s and y stays as
+ * it was. Calling it every scan with the same ones changes nothing. An output beyond new limits
+ * is moved into them at once.
  *
  * Errors  as rk_pid_init; the controller then runs on as it was.
  */
@@ -171,9 +176,9 @@ rk_status rk_pid_reset(rk_pid *pid, rk_real sp, rk_real pv, rk_real out);
 void rk_pid_set_manual(rk_pid *pid, rk_real manual_out);
 
 /**
- * Go to tracking: out follows this, out-EU, at once and within out_lo..out_hi; call it with
- * each scan's value. For a cascade's master while its slave is off automatic, or for the
- * controllers that an override has not selected. Not finite: stays where it is.
+ * Go to tracking: out follows this, out-EU, at once and within out_lo..out_hi; call it with each
+ * scan's value, not finite: it stays where it is. Another source leads this controller then. For
+ * a selector of several controllers, and for a cascade, see rk_pid_applied.
  */
 void rk_pid_set_tracking(rk_pid *pid, rk_real track_out);
 
@@ -183,8 +188,26 @@ void rk_pid_set_auto(rk_pid *pid);
 /** Feedforward from the next scan on, out-EU; not finite: stays as it is. 0 after init. */
 void rk_pid_set_feedforward(rk_pid *pid, rk_real ff);
 
-/** What stands on the valve is this, whatever was written: go on from there without a bump. */
+/** The valve stands here, whatever was written, out-EU: go on from there without a bump. The
+ * same as was written changes nothing; so it may be told every scan. */
 void rk_pid_take_out(rk_pid *pid, rk_real out);
+
+/**
+ * After a scan in automatic: this was applied instead of out, out-EU (external reset). I is paid
+ * back towards it with the tracking time tt, whatever the way against windup is, so that a
+ * controller that is not in charge never winds up: at rest it stands at applied + kc * error *
+ * tt/ti, and takes over as soon as its error changes sign. For an override, where a selector
+ * takes one of several controllers' outputs, each is told what was taken; for the master of a
+ * cascade whose slave is in manual, on a limit or on its rate, it is the slave's PV. A velocity
+ * controller goes on from what was applied. Not finite: nothing was told.
+ *
+ * Source  K. J. Astrom, T. Hagglund, PID Controllers, 2nd ed., ISA, 1995, ch. 3.5.
+ */
+void rk_pid_applied(rk_pid *pid, rk_real applied);
+
+/** The time since the last scan was not ts, so that a difference over it is no slope: D starts
+ * anew with the next scan, and I takes up what it had. */
+void rk_pid_restart_derivative(rk_pid *pid);
 
 /**
  * One scan, every ts; returns out. Cannot fail: an sp or pv that is not finite, or a pv beyond

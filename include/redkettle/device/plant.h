@@ -47,9 +47,8 @@ rk_param_error rk_plant_param_error(const rk_plant_params *params, rk_real out_n
 
 /**
  * Check *params and start at rest at out_now: PV stands where out_now would hold it; of an
- * integrator at pv0, moving if out_now is not out0. memory
- * stays the caller's, must outlive the block, and has room for at least params->delay + 1
- * numbers.
+ * integrator at pv0, moving if out_now is not out0. memory stays the caller's, must outlive the
+ * block, and has room for at least params->delay + 1 numbers.
  *
  * Units   out_now in out-EU; params as its fields say.
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY if len < delay + 1; RK_ERR_RANGE for a number

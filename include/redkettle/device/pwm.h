@@ -33,12 +33,12 @@ typedef struct rk_pwm {
 } rk_pwm;
 
 /** RK_PARAM_ERROR_NONE, or what rk_pwm_init refuses. */
-rk_param_error rk_pwm_flaw(const rk_pwm_params *params);
+rk_param_error rk_pwm_param_error(const rk_pwm_params *params);
 
 /**
  * Start with a new period at the first scan.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_pwm_flaw names.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for what rk_pwm_param_error names.
  */
 rk_status rk_pwm_init(rk_pwm *block, const rk_pwm_params *params);
 

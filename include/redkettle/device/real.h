@@ -21,6 +21,9 @@ typedef double rk_real;
 #define RK_REAL_MAX DBL_MAX
 #endif
 
+/** No limit, where one may be infinite. */
+#define RK_INFINITY (RK_C(1.0) / RK_C(0.0))
+
 /* Wider intermediates would give other bits than the PLC, the Cortex-M and the emitted text. */
 #if !defined(FLT_EVAL_METHOD) || FLT_EVAL_METHOD != 0
 #error "Red Kettle needs FLT_EVAL_METHOD 0: on 32-bit x86 build with -msse2 -mfpmath=sse."

@@ -13,6 +13,7 @@
 #include <redkettle/design/record/record.h>
 #include <redkettle/design/search/search.h>
 #include <redkettle/design/trial/trial.h>
+#include <redkettle/design/tune/tune.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -49,6 +50,11 @@ rk_status rk_figure_fit(const rk_design *loop, const rk_record *record, const rk
                         const rk_hand_fits *hand, const rk_fit *rival,
                         const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
+/** What one rule does at several speeds, from rk_tunings_compute_speeds: five of them side by
+ * side, a setpoint step and a load step. Errors  as rk_figure_trial, and as rk_trial_create. */
+rk_status rk_figure_speeds(const rk_design *loop, const rk_tuning *list, size_t count,
+                           const rk_figure_style *style, rk_text *image, rk_diag *diag);
+
 /** Trials side by side: setpoint and PV above, OUT below, one time axis; a record made
  * elsewhere laid over them, its first row at 0 s, or NULL. Errors as rk_figure_fit. */
 rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
@@ -80,8 +86,8 @@ rk_status rk_figure_grid(const rk_design *loop, const rk_search_plan *plan, cons
  * and findings marked where they happened. Errors as rk_figure_fit.
  */
 rk_status rk_figure_inspect(const rk_design *loop, const rk_record *record,
-                            const rk_inspection *inspection, const rk_figure_style *style,
-                            rk_text *image, rk_diag *diag);
+                            const rk_inspection *inspection, const rk_findings *findings,
+                            const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /**
  * The open loop over frequency, continuous and as it is scanned: size and phase with the

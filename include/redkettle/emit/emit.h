@@ -45,9 +45,8 @@ void rk_emit_plant_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
  * double or in single precision. Each is headed by where the numbers come from: record, model
  * with intervals, rule, margins.
  *
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_design_check and
- * rk_settings_pid_params, or if the loop has no scan, no settings or no output range;
- * RK_ERR_MEMORY.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_design_check and rk_settings_pid_params, or
+ *          if the loop has no scan, no settings or no output range; RK_ERR_MEMORY.
  */
 rk_status rk_emit_st(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag);
 rk_status rk_emit_c_header(const rk_design *loop, rk_number number, rk_text *text,
@@ -156,20 +155,9 @@ rk_status rk_emit_out_start(const rk_design *loop, double *out_start, rk_diag *d
 rk_status rk_emit_vectors(const rk_design *loop, rk_number number, rk_text *text,
                           rk_diag *diag);
 
-/**
- * The settings in every form and unit, to hand to whoever types them into a block that stands
- * there: a page of text; the same as CSV: group, name, value, unit.
- *
- * Errors  as rk_emit_st.
- */
-rk_status rk_emit_sheet(const rk_design *loop, rk_text *text, rk_diag *diag);
-rk_status rk_emit_sheet_csv(const rk_design *loop, rk_text *text, rk_diag *diag);
-
-/** The same with what a proof of the program text found, a line each, at the end. */
-rk_status rk_emit_sheet_proven(const rk_design *loop, const char *const *proof, int lines,
-                               rk_text *text, rk_diag *diag);
-rk_status rk_emit_sheet_csv_proven(const rk_design *loop, const char *const *proof, int lines,
-                                   rk_text *text, rk_diag *diag);
+/** Where a controller's numbers come from, as all its texts begin: record, model with
+ * intervals, rule, settings, margins. Errors  as rk_emit_st. */
+rk_status rk_emit_provenance(const rk_design *loop, rk_text *text, rk_diag *diag);
 
 /** The difference equations and their coefficients alone. Errors  as rk_emit_st. */
 rk_status rk_emit_equations(const rk_design *loop, rk_number number, rk_text *text,

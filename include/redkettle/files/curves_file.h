@@ -5,6 +5,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/base/text.h>
+#include <redkettle/design/search/search.h>
 #include <redkettle/design/trial/trial.h>
 
 #ifdef __cplusplus
@@ -19,6 +20,15 @@ extern "C" {
  */
 rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text *text,
                            rk_diag *diag);
+
+/**
+ * Points of a search's grid as CSV, a row each: settings, stable, met, cost, a figure each
+ * requirement, and the sums of its runs; empty where a thing does not exist.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY.
+ */
+rk_status rk_grid_to_csv(const rk_grid *grid, const rk_grid_point *points, rk_text *text,
+                         rk_diag *diag);
 
 #ifdef __cplusplus
 }

@@ -4,6 +4,7 @@
 
 #include <stdbool.h>
 
+#include <redkettle/design/base/text.h>
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/record/record.h>
 
@@ -39,6 +40,9 @@ typedef struct rk_import {
     size_t late;             /* rows that came out of order and were sorted in */
     int clock_changes;       /* leaps of local time by an hour that were taken out */
 } rk_import;
+
+/** What the engineer should know of how a file was read, a line each; nothing: nothing. */
+void rk_import_words(const rk_import *import, rk_text *text);
 
 /**
  * Read a record from a CSV file (RFC 4180).

@@ -50,6 +50,12 @@ rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag);
  */
 rk_status rk_event_check(const rk_design *design, const rk_event *event, rk_diag *diag);
 
+/** Put events in the order of their times; those of one time stay in theirs. */
+void rk_events_sort(rk_event *events, size_t count);
+
+/** The setpoint's largest change by events in order, from where it stands at first, pv-EU. */
+double rk_events_largest_change(const rk_event *events, size_t count, double sp);
+
 /** A loop that runs on a port, scan by scan. */
 typedef struct rk_live rk_live;
 
@@ -82,6 +88,7 @@ bool rk_live_make_safe(rk_live *live);
 /** The block, to look at; its clock, s; how many scans there were. */
 rk_loop *rk_live_block(rk_live *live);
 double rk_live_time(const rk_live *live);
+double rk_live_scan_interval(const rk_live *live); /* s */
 size_t rk_live_scans(const rk_live *live);
 
 /** A scan's row. */

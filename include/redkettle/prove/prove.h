@@ -45,7 +45,7 @@ enum { RK_PROOF_PARTS = 2 };
 
 typedef struct rk_proof {
     rk_proof_part part[RK_PROOF_PARTS];
-    int parts;
+    size_t parts;
     size_t scans, mismatches;
     double worst_difference; /* out-EU */
     bool proven;             /* all that could run ran, without a difference */
@@ -70,9 +70,8 @@ rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
 /**
  * The same for a block of the user's own, Structured Text whose last function block has the
  * pins sp, pv (inputs), out (output), all LREAL or REAL; used if it has them: automatic (BOOL),
- * manual_out, out_start. Its controller need not have
- * the design's bits: a scan counts whose OUT is off by more than a millionth of its range.
- * Values that are no numbers are left out.
+ * manual_out, out_start. Its controller need not have the design's bits: a scan counts whose
+ * OUT is off by more than a millionth of its range. Values that are no numbers are left out.
  *
  * Errors  as rk_proof_compute.
  */
@@ -97,6 +96,10 @@ typedef struct rk_twin_run {
  */
 rk_status rk_twin_run_compute(const rk_design *loop, const char *plant_st,
                               const rk_record *record, rk_twin_run *run, rk_diag *diag);
+
+/** The run as CSV: time_s, out, pv, twin. Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY. */
+rk_status rk_twin_run_to_csv(const rk_twin_run *run, rk_text *text, rk_diag *diag);
+
 void rk_twin_run_free(rk_twin_run *run);
 
 /** In a sentence: "20,726 scans, no bit differs", or what does. */

@@ -21,9 +21,14 @@ typedef struct rk_single_params {
     double sp_weight, d_sp_weight, out_lo, out_hi, out_rate;
     int anti_windup;                     /* rk_anti_windup */
     int integral, derivative, algorithm; /* rk_scheme, rk_algorithm */
-    double tt, pv_filter;
+    double tt, pv_filter, deadband, sp_rate, bias;
+    bool biased;
+    bool predictor;            /* before the controller, of the parameters below */
+    bool two_position, direct; /* rk_on_off in its place, of this hysteresis */
+    double hysteresis;
     bool twin; /* with rk_plant, of these parameters: */
     double a[2][2], b0[2], b1[2];
+    double quick_b0[2], quick_b1[2]; /* of the predictor's model without its dead time */
     size_t delay;
     double out0, pv0;
 } rk_single_params;
@@ -31,7 +36,7 @@ typedef struct rk_single_params {
 /** The coefficients of the blocks, as rk_pid and rk_filter say. */
 typedef struct rk_single_coefficients {
     double kc, ki_ts, ki_last, kt_ts, ad, kd, d_weight, p_weight, out_lo, out_hi, out_step,
-        pv_part;
+        sp_step, deadband, bias, fade, pv_part;
 } rk_single_coefficients;
 
 typedef struct rk_single rk_single;

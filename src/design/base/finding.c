@@ -40,7 +40,7 @@ void rk_findings_place(rk_findings *findings, double at, double until)
 rk_level rk_findings_worst(const rk_findings *findings)
 {
     rk_level worst = RK_LEVEL_NOTE;
-    int i;
+    size_t i;
 
     for (i = 0; i < findings->count; i++) {
         if (findings->list[i].level > worst) {

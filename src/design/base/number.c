@@ -165,6 +165,25 @@ bool rk_time_parse(const char *text, size_t length, double *seconds)
     return rk_number_parse(text, length, seconds);
 }
 
+size_t rk_numbers_parse(const char *text, char separator, bool times, double *values,
+                        size_t most)
+{
+    size_t count = 0;
+
+    for (;; text++) {
+        const char *end = strchr(text, separator);
+        const size_t width = end != NULL ? (size_t)(end - text) : strlen(text);
+
+        if (count == most ||
+            !(times ? rk_time_parse : rk_number_parse)(text, width, &values[count])) {
+            return 0;
+        }
+        count++;
+        if (end == NULL) return count;
+        text = end;
+    }
+}
+
 bool rk_time_unit_parse(const char *text, double *seconds)
 {
     size_t i;

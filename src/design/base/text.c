@@ -185,3 +185,27 @@ void rk_real_format_rounded(double value, int digits, char *chars)
     (void)snprintf(chars, RK_REAL_CHARS, "%.*g", digits, value);
     use_point(chars);
 }
+
+const char *rk_shell_word(const char *word, char *shown, size_t room)
+{
+    static const char plain[] =
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_./+=:@%,-";
+    size_t length = 0;
+
+    if (word[0] != '\0' && word[strspn(word, plain)] == '\0') {
+        (void)snprintf(shown, room, "%s", word);
+        return shown;
+    }
+    shown[length++] = '\'';
+    for (; *word != '\0' && length + 6 < room; word++) {
+        if (*word == '\'') {
+            memcpy(shown + length, "'\\''", 4);
+            length += 4;
+        } else {
+            shown[length++] = *word;
+        }
+    }
+    shown[length++] = '\'';
+    shown[length] = '\0';
+    return shown;
+}

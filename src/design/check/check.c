@@ -4,8 +4,6 @@
 #include <math.h>
 #include <string.h>
 
-#include "check_findings.h"
-
 #define MODEL_ERROR 0.2
 
 rk_check_plan rk_check_plan_make(void)
@@ -170,7 +168,6 @@ static rk_status look_at_arithmetic(const rk_design *loop, rk_check *c, rk_diag 
 static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan, rk_check *c,
                                 rk_diag *diag)
 {
-    double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
     rk_model_set set;
     rk_status status;
 
@@ -184,9 +181,8 @@ static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan
     }
     if (status != RK_OK) return status;
     c->has_box = true;
-    memcpy(covariance, loop->covariance, sizeof covariance);
-    if (rk_model_set_from_covariance(&loop->model, covariance, RK_OVER_WORST, &set, NULL) !=
-        RK_OK) {
+    if (rk_model_set_from_covariance(&loop->model, &loop->covariance, RK_OVER_WORST, &set,
+                                     NULL) != RK_OK) {
         return RK_OK; /* not known */
     }
     c->has_region = true;
@@ -214,6 +210,7 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
 {
     rk_conditions conditions;
     rk_check made;
+    rk_findings found;
     rk_status status;
 
     rk_diag_clear(diag);
@@ -251,8 +248,8 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
         status = look_at_models(loop, plan, &made, diag);
     }
     if (status != RK_OK) return status;
-    rki_check_judge(loop, plan, &made);
-    if (rk_findings_worst(&made.findings) == RK_LEVEL_UNFIT) {
+    found = rk_check_findings(loop, plan, &made);
+    if (rk_findings_worst(&found) == RK_LEVEL_UNFIT) {
         made.verdict.met = false;
     }
     *check = made;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include "check_findings.h"
+#include <redkettle/design/check/check.h>
 
 #include <math.h>
 #include <stdio.h>
@@ -66,7 +66,7 @@ static void add_offset_finding(const rk_design *loop, rk_findings *findings)
 }
 
 /* What sampling costs: a loop that is only stable, or only as asked, in continuous time. */
-static void add_sampled_findings(const rk_design *loop, rk_check *c)
+static void add_sampled_findings(const rk_design *loop, const rk_check *c, rk_findings *found)
 {
     const rk_margins *s = &c->sampled;
     double figure[RK_REQUIRE_COUNT];
@@ -80,7 +80,7 @@ static void add_sampled_findings(const rk_design *loop, rk_check *c)
     }
     if (!s->stable) {
         rk_findings_add(
-            &c->findings, RK_LEVEL_UNFIT, advice,
+            found, RK_LEVEL_UNFIT, advice,
             "the loop is stable in continuous time and UNSTABLE at its scan of %.4g s",
             loop->ts);
         return;
@@ -92,7 +92,7 @@ static void add_sampled_findings(const rk_design *loop, rk_check *c)
 
         if (isnan(limit) || !c->verdict.line_met[i]) continue;
         if (rk_require_is_least(what) ? figure[i] < limit : figure[i] > limit) {
-            rk_findings_add(&c->findings, RK_LEVEL_CAUTION, advice,
+            rk_findings_add(found, RK_LEVEL_CAUTION, advice,
                             "at the scan of %.4g s %s is %.4g, not %s %.4g as asked", loop->ts,
                             rk_require_to_text(what), figure[i],
                             rk_require_is_least(what) ? "at least" : "at most", limit);
@@ -105,28 +105,29 @@ static void add_sampled_findings(const rk_design *loop, rk_check *c)
 /* A scan is a whole number of tasks to so many parts. */
 #define WHOLE 1e-6
 
-static void add_timing_findings(const rk_design *loop, const rk_check_plan *plan, rk_check *c)
+static void add_timing_findings(const rk_design *loop, const rk_check_plan *plan,
+                                rk_findings *found)
 {
     const double tasks = loop->ts / plan->task;
 
     if (isnan(loop->ts)) return;
     if (tasks < 1.0 - WHOLE) {
         rk_findings_add(
-            &c->findings, RK_LEVEL_UNFIT,
+            found, RK_LEVEL_UNFIT,
             "call the block in a faster task, or scan "
             "as the task does and check again",
             "the scan of %.4g s is faster than the task of %.4g s that calls it: all "
             "times would be off by %.3g",
             loop->ts, plan->task, 1.0 / tasks);
     } else if (fabs(tasks - round(tasks)) > WHOLE * tasks) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "make the scan a whole number of task intervals",
                         "the scan of %.4g s is %.4g intervals of the task of %.4g s", loop->ts,
                         tasks, plan->task);
     }
     if (plan->record_interval > COARSE * loop->ts &&
         plan->record_interval > 0.2 * loop->model.dead_time) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "record a step test at about the scan before trusting the dead time",
                         "the record was sampled every %.4g s, the loop scans every %.4g s: it "
                         "cannot tell the dead time to better than its own interval",
@@ -145,19 +146,19 @@ static void add_hold_finding(const rk_design *loop, const rk_operating *o, doubl
 }
 
 static void add_operating_findings(const rk_design *loop, const rk_check_plan *plan,
-                                   rk_check *c)
+                                   const rk_check *c, rk_findings *found)
 {
     const rk_requirements *r = &c->requirements;
     const double room = r->load_step > 0 ? c->start.room_down : c->start.room_up;
     size_t i;
 
     if (!c->has_operating) return;
-    add_hold_finding(loop, &c->stepped, loop->model.pv0 + r->sp_step, &c->findings);
+    add_hold_finding(loop, &c->stepped, loop->model.pv0 + r->sp_step, found);
     for (i = 0; i < plan->setpoints; i++) {
-        add_hold_finding(loop, &c->held[i], plan->setpoint[i], &c->findings);
+        add_hold_finding(loop, &c->held[i], plan->setpoint[i], found);
     }
     if (room < fabs(r->load_step)) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "move the operating point, or give the valve more range",
                         "OUT has %.4g %s left at the operating point, the load takes %.4g",
                         room, loop->out_units, fabs(r->load_step));
@@ -167,28 +168,30 @@ static void add_operating_findings(const rk_design *loop, const rk_check_plan *p
 /* An error that is lost matters where nobody would take it for noise. */
 #define LOST_PART 1e-4
 
-static void add_arithmetic_findings(const rk_design *loop, rk_check *c)
+static void add_arithmetic_findings(const rk_design *loop, const rk_check *c,
+                                    rk_findings *found)
 {
     const double span = isnan(loop->pv_low) ? nan("") : loop->pv_high - loop->pv_low;
 
     if (c->stall_error > LOST_PART * span && !(c->stall_error < loop->noise)) {
         rk_findings_add(
-            &c->findings, RK_LEVEL_CAUTION,
+            found, RK_LEVEL_CAUTION,
             "run the block in double precision (LREAL), or scan more slowly",
             "in single precision an error below %.3g %s no longer moves the integral: "
             "PV may stay off by it",
             c->stall_error, loop->pv_units);
     }
     if (c->cycle.exists) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
-                        "repair the valve; a slower ti makes the cycle longer, not smaller",
-                        "the valve's stiction of %.3g %s keeps up a cycle: PV +-%.3g %s, every "
-                        "%.4g s",
-                        loop->plant.stiction, loop->out_units, c->cycle.amplitude,
-                        loop->pv_units, c->cycle.period);
+        rk_findings_add(
+            found, RK_LEVEL_CAUTION,
+            "repair the valve; a longer ti makes the cycle longer, not smaller",
+            "the valve's stiction of %.3g %s causes a limit cycle: PV +-%.3g %s, every "
+            "%.4g s",
+            loop->plant.stiction, loop->out_units, c->cycle.amplitude, loop->pv_units,
+            c->cycle.period);
     }
     if (c->gain.by_noise && fabs(loop->settings.kc) >= fabs(c->gain.on_off)) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION, "lower kc, or filter PV",
+        rk_findings_add(found, RK_LEVEL_CAUTION, "lower kc, or filter PV",
                         "at kc %.4g PV's noise alone swings OUT from limit to limit",
                         loop->settings.kc);
     }
@@ -197,7 +200,7 @@ static void add_arithmetic_findings(const rk_design *loop, rk_check *c)
 /* Beyond the overshoot without limits by so much of the step windup shows, percent. */
 #define WOUND_UP 5.0
 
-static void add_windup_findings(const rk_design *loop, rk_check *c)
+static void add_windup_findings(const rk_design *loop, const rk_check *c, rk_findings *found)
 {
     const rk_windup *w = &c->windup;
     const rk_windup_run *own = &w->ways[loop->settings.anti_windup];
@@ -205,7 +208,7 @@ static void add_windup_findings(const rk_design *loop, rk_check *c)
     if (!c->has_windup || !w->saturates || isinf(loop->settings.ti)) return;
     if (own->overshoot > w->ideal.overshoot + WOUND_UP) {
         rk_findings_add(
-            &c->findings, RK_LEVEL_CAUTION,
+            found, RK_LEVEL_CAUTION,
             loop->settings.anti_windup == RK_ANTI_WINDUP_NONE
                 ? "give anti-windup: conditional or back-calculation"
                 : "ramp the setpoint, or try another way against windup",
@@ -215,44 +218,49 @@ static void add_windup_findings(const rk_design *loop, rk_check *c)
     }
 }
 
-static void add_worst_findings(const rk_check_plan *plan, rk_check *c)
+static void add_worst_findings(const rk_check_plan *plan, const rk_check *c, rk_findings *found)
 {
     if (!c->margins.stable) return;
     if (c->has_region && !c->region.stable) {
         rk_findings_add(
-            &c->findings, RK_LEVEL_UNFIT, "tune more slowly, or make a better step test",
+            found, RK_LEVEL_UNFIT, "tune more slowly, or make a better step test",
             "the record allows models (its joint 95 %% region) on which the loop is "
             "unstable");
     } else if (c->has_region && c->region.ms > c->requirements.limit[RK_REQUIRE_MS]) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION,
-                        "tune more slowly, or make a better step test",
+        rk_findings_add(found, RK_LEVEL_CAUTION, "tune more slowly, or make a better step test",
                         "the record allows models (its joint 95 %% region) on which Ms is %.3g",
                         c->region.ms);
     }
     if (c->has_box && !c->box.stable) {
-        rk_findings_add(&c->findings, RK_LEVEL_CAUTION, "tune more slowly",
-                        "a model wrong by %.3g %% makes the loop unstable; it stands %.3g %%",
-                        100.0 * plan->model_error, 100.0 * c->survived);
+        rk_findings_add(
+            found, RK_LEVEL_CAUTION, "tune more slowly",
+            "a model wrong by %.3g %% makes the loop unstable; it tolerates %.3g %%",
+            100.0 * plan->model_error, 100.0 * c->survived);
     }
 }
 
-void rki_check_judge(const rk_design *loop, const rk_check_plan *plan, rk_check *c)
+rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,
+                              const rk_check *check)
 {
-    add_sign_finding(loop, &c->findings);
-    if (c->findings.count == 0) {
-        add_unstable_finding(loop, &c->margins, &c->findings);
+    rk_findings made = {.count = 0}, *found = &made;
+    const rk_check *c = check;
+
+    add_sign_finding(loop, found);
+    if (found->count == 0) {
+        add_unstable_finding(loop, &c->margins, found);
     }
-    add_sampled_findings(loop, c);
-    add_scan_findings(loop, &c->margins, &c->findings);
-    add_timing_findings(loop, plan, c);
+    add_sampled_findings(loop, c, found);
+    add_scan_findings(loop, &c->margins, found);
+    add_timing_findings(loop, plan, found);
     if (loop->settings.td > 0 && loop->settings.tf == 0) {
         rk_findings_add(
-            &c->findings, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
+            found, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
             "the derivative has no filter: every step of the transmitter kicks OUT");
     }
-    add_worst_findings(plan, c);
-    add_operating_findings(loop, plan, c);
-    add_windup_findings(loop, c);
-    add_arithmetic_findings(loop, c);
-    add_offset_finding(loop, &c->findings);
+    add_worst_findings(plan, c, found);
+    add_operating_findings(loop, plan, c, found);
+    add_windup_findings(loop, c, found);
+    add_arithmetic_findings(loop, c, found);
+    add_offset_finding(loop, found);
+    return made;
 }

@@ -1,4 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * How far kc may go until each margin, or the noise of OUT, reaches its limit: from the kc as
+ * set a walk by factors to the first change between met and not met, then halving. Margins need
+ * not be monotone in kc; the nearest border is what is looked for.
+ */
 #include <redkettle/design/check/check.h>
 
 #include <math.h>
@@ -19,6 +24,9 @@ typedef struct seeker {
     rk_require what;
     double limit;
 } seeker;
+
+/* So many times kc are looked at with a predictor. */
+#define PREDICTED_MOST 30.0
 
 /* Is the requirement met at this kc? */
 static bool met_at(const seeker *s, double kc, rk_status *status)
@@ -63,6 +71,8 @@ static double seek(const seeker *s, rk_status *status)
     for (i = 0; i < STEPS && *status == RK_OK; i++) {
         const double higher = up * STEP, lower = down / STEP;
 
+        /* A loop with a predictor may have no limit, and the walk along it gets long. */
+        if (s->settings.predictor && fabs(higher) > PREDICTED_MOST * fabs(kc)) break;
         if (met_at(s, higher, status) != met) {
             return met ? border(s, up, higher, status) : border(s, higher, up, status);
         }

@@ -1,4 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * For each requirement that is not met the nearest change of kc alone or of ti alone that meets
+ * it: VALUES of each, in equal factors to an eighth and eight times, are run in one sweep; of
+ * those that meet the requirement the nearest is taken, one that meets all requirements first.
+ */
 #include <redkettle/design/check/check.h>
 
 #include <math.h>

@@ -1,9 +1,21 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Two ways in which a loop does not come to rest. In single precision an increment of the
+ * integral below half a unit in the last place of OUT is lost, and the error that makes it
+ * stays. A valve that moves only when OUT is a jump away from it is a relay in the loop: the
+ * cycle's frequency solves Tsypkin's condition, the sum over odd n of Im L(jnw)/n = -pi/4,
+ * found by a walk from above and halving; its amplitude follows from the harmonics of a square
+ * wave of that jump.
+ *
+ * Source  Ya. Z. Tsypkin, Relay Control Systems, Cambridge University Press, 1984, ch. 3.
+ */
 #include <redkettle/design/check/check.h>
 
 #include <float.h>
 #include <math.h>
 #include <stddef.h>
+
+#include <redkettle/design/margins/margins.h>
 
 #include "design/margins/openloop.h"
 
@@ -19,7 +31,24 @@ double rk_stall_error(const rk_settings *settings, double ts, double out)
 /* Harmonics that count: the next ones are below a part in 1e5 of the first. */
 enum { HARMONICS = 199 };
 
-static double condition(const rki_openloop *loop, double w)
+/* The open loop that the valve's relay is in; with a predictor it is no product of factors. */
+typedef struct relay_loop {
+    rki_openloop factors;
+    const rk_model *model;
+    const rk_settings *settings;
+} relay_loop;
+
+static void value_of(const relay_loop *loop, double w, double *re, double *im)
+{
+    if (!loop->settings->predictor) {
+        rki_openloop_value(&loop->factors, w, re, im);
+    } else if (rk_open_loop_response_compute(loop->model, loop->settings, w, re, im, NULL) !=
+               RK_OK) {
+        *re = *im = 0.0;
+    }
+}
+
+static double condition(const relay_loop *loop, double w)
 {
     double sum = 0.25 * RKI_PI;
     int n;
@@ -27,7 +56,7 @@ static double condition(const rki_openloop *loop, double w)
     for (n = 1; n <= HARMONICS; n += 2) {
         double re, im;
 
-        rki_openloop_value(loop, n * w, &re, &im);
+        value_of(loop, n * w, &re, &im);
         sum += im / n;
     }
     return sum;
@@ -39,16 +68,17 @@ static double condition(const rki_openloop *loop, double w)
 
 /* The highest frequency at which the relay's condition holds with OUT falling towards the jump;
    0: none. The quickest cycle is the one that a loop settles on. */
-static double find_frequency(const rki_openloop *loop)
+static double find_frequency(const relay_loop *loop)
 {
-    double w = FAR / rki_openloop_longest(loop), above = condition(loop, w), low, high;
+    double w = FAR / rki_openloop_longest(&loop->factors), above = condition(loop, w), low,
+           high;
     int i;
 
-    if (loop->theta > 0) {
-        w = fmin(w, RKI_PI / loop->theta);
+    if (loop->factors.theta > 0) {
+        w = fmin(w, RKI_PI / loop->factors.theta);
         above = condition(loop, w);
     }
-    low = 1.0 / (FAR * rki_openloop_longest(loop));
+    low = 1.0 / (FAR * rki_openloop_longest(&loop->factors));
     while (w > low && above > 0) {
         w /= STEP;
         above = condition(loop, w);
@@ -97,7 +127,7 @@ rk_status rk_limit_cycle_compute(const rk_model *model, const rk_settings *setti
                                  double jump, rk_limit_cycle *cycle, rk_diag *diag)
 {
     rk_limit_cycle made = {false, nan(""), nan("")};
-    rki_openloop loop;
+    relay_loop loop = {.model = model, .settings = settings};
     double w = 0;
     rk_status status = rk_model_check(model, diag);
 
@@ -109,8 +139,8 @@ rk_status rk_limit_cycle_compute(const rk_model *model, const rk_settings *setti
     if (!(jump > 0) || isinf(jump)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a valve that jumps by %g: give above 0", jump);
     }
-    loop = rki_openloop_make(model, settings);
-    if (isfinite(settings->ti) && loop.k > 0) {
+    loop.factors = rki_openloop_make(model, settings);
+    if (isfinite(settings->ti) && loop.factors.k > 0 && !rk_settings_is_on_off(settings)) {
         w = find_frequency(&loop);
     }
     if (w > 0) {

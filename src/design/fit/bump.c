@@ -79,7 +79,7 @@ static rk_status check_moves(const rk_bump_plan *p, double out, rk_diag *diag)
     for (i = 0; i <= p->moves; i++) {
         if (out < p->out_low || out > p->out_high) {
             return rk_diag_set(diag, RK_ERR_RANGE,
-                               i == 0 ? "OUT stands at %g, outside its limits %g to %g"
+                               i == 0 ? "OUT is at %g, outside its limits %g to %g"
                                       : "OUT would go to %g, beyond its limits %g to %g: make "
                                         "the move smaller or the other way",
                                out, p->out_low, p->out_high);
@@ -101,7 +101,7 @@ static rk_status first_look(rk_bump *b, rk_diag *diag)
     rk_real out = 0, pv = 0;
 
     if (b->port.read_out(b->port.user, &out) != RK_OK || !isfinite(out)) {
-        return rk_diag_set(diag, RK_ERR_IO, "the port does not say where OUT stands");
+        return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     }
     if (b->port.read_pv(b->port.user, &pv) != RK_OK || !isfinite(pv)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port gives no PV");
@@ -112,6 +112,47 @@ static rk_status first_look(rk_bump *b, rk_diag *diag)
     }
     b->out_start = b->out = out;
     return check_moves(&b->plan, out, diag);
+}
+
+rk_status rk_bump_plan_complete(rk_bump_plan *plan, const rk_design *loop, rk_diag *diag)
+{
+    const rk_model *m;
+
+    rk_diag_clear(diag);
+    if (plan == NULL || loop == NULL) return RK_ERR_ARG;
+    m = &loop->model;
+    plan->ts = loop->ts;
+    plan->out_low = loop->out_low;
+    plan->out_high = loop->out_high;
+    if (isnan(plan->ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "how often? give [loop] scan");
+    }
+    if (!rk_design_has_out_range(loop)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "OUT's limits are not known: give [out] low and high, or --out-low "
+                           "and --out-high");
+    }
+    if (isnan(plan->hold) && loop->has_model && !rk_model_kind_integrates(m->kind)) {
+        plan->hold = m->dead_time + (5.0 * (m->time_constant[0] + m->time_constant[1]));
+    }
+    if (isnan(plan->hold)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "how long shall OUT be held? give a time in which PV settles (--hold)");
+    }
+    if (isnan(plan->before)) {
+        plan->before = 30.0 * plan->ts;
+    }
+    if (isnan(plan->patience)) {
+        plan->patience = 20.0 * plan->before;
+    }
+    if (isnan(plan->pv_low)) {
+        plan->pv_low = loop->pv_low;
+    }
+    if (isnan(plan->pv_high)) {
+        plan->pv_high = loop->pv_high;
+    }
+    return RK_OK;
 }
 
 rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump **bump,

@@ -94,7 +94,7 @@ static bool is_regular(const rki_series *s)
     return off * 10 < s->samples;
 }
 
-static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan *plan,
+static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_plan *plan,
                         rk_diag *diag)
 {
     rk_status status;
@@ -127,7 +127,7 @@ static rk_status set_up(rki_bench *b, const rk_record *record, const rk_fit_plan
     return status;
 }
 
-static void clean_up(rki_bench *b)
+static void clean_up(rki_fit_work *b)
 {
     rki_series_free(&b->series);
     rki_series_free(&b->thin);
@@ -153,7 +153,7 @@ static void take_candidate(const rk_fit *made, rk_fit *fit)
     c->load_at = made->load_at;
 }
 
-static void add_candidate(rki_bench *b, const rki_solution *s, rk_fit *fit)
+static void add_candidate(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     rk_fit made;
 
@@ -163,7 +163,7 @@ static void add_candidate(rki_bench *b, const rki_solution *s, rk_fit *fit)
 }
 
 /* All families; the simplest that the criterion does not clearly speak against. */
-static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
+static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
 {
     static const rki_family families[] = {RKI_FIRST, RKI_INTEGRATOR, RKI_SECOND, RKI_LAGGING};
     rki_solution made;
@@ -187,7 +187,7 @@ static void choose(rki_bench *b, rki_solution *best, rk_fit *fit)
 }
 
 /* Spikes that only the model shows, on a slope, are left out too. */
-static void clean(rki_bench *b, rki_solution *best)
+static void clean(rki_fit_work *b, rki_solution *best)
 {
     size_t more;
 
@@ -199,7 +199,7 @@ static void clean(rki_bench *b, rki_solution *best)
     rki_fit_on(b, best, best->task.active, best->task.load_at, best);
 }
 
-static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
+static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
 {
     rki_solution best;
     double interval[2];
@@ -233,7 +233,7 @@ static rk_status run(rki_bench *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag
 rk_status rk_fit_compute(const rk_record *record, const rk_fit_plan *plan, rk_fit *fit,
                          rk_diag *diag)
 {
-    rki_bench bench;
+    rki_fit_work bench;
     rk_fit *made;
     rk_status status;
 
@@ -272,7 +272,7 @@ void rk_fit_to_loop(const rk_fit *fit, rk_design *loop)
     loop->model = fit->model;
     memcpy(loop->gain95, fit->gain95, sizeof loop->gain95);
     memcpy(loop->tau95, fit->tau95, sizeof loop->tau95);
-    memcpy(loop->covariance, fit->covariance, sizeof loop->covariance);
+    loop->covariance = fit->covariance;
     memcpy(loop->dead_time95, fit->dead_time95, sizeof loop->dead_time95);
     loop->noise = fit->noise > 0 ? fit->noise : nan("");
 }

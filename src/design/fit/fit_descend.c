@@ -1,4 +1,14 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Damped Gauss-Newton steps (Levenberg, Marquardt): d solves (J'J + lambda diag(J'J)) d = J'r,
+ * with lambda tenfold after a step that does not lower the cost and a tenth after one that
+ * does. A step is at most STEP_SHAPE in ln T and ln damping. It ends when the predicted
+ * decrease d'J'r is a small part of the cost, or of the residual's variance, which is what the
+ * certainty of the result needs.
+ *
+ * Source  D. W. Marquardt, An algorithm for least-squares estimation of nonlinear parameters,
+ *         1963, J. SIAM 11(2), 431-441.
+ */
 #include <math.h>
 #include <string.h>
 
@@ -42,8 +52,9 @@ static void solve(unsigned active, double inverse[RKI_PARAMETERS][RKI_PARAMETERS
     }
 }
 
-double rki_promise(unsigned active, const rki_normal *normal,
-                   double inverse[RKI_PARAMETERS][RKI_PARAMETERS], double d[RKI_PARAMETERS])
+double rki_predicted_decrease(unsigned active, const rki_normal *normal,
+                              double inverse[RKI_PARAMETERS][RKI_PARAMETERS],
+                              double d[RKI_PARAMETERS])
 {
     double gained = 0;
     int i;
@@ -66,7 +77,7 @@ double rki_solve_linear(const rki_task *task, double q[RKI_PARAMETERS])
     alone.active &= (1U << RKI_THETA) - 1U;
     memset(q, 0, RKI_THETA * sizeof *q);
     rki_pass(&alone, q, &n, NULL);
-    gained = rki_promise(alone.active, &n, inverse, d);
+    gained = rki_predicted_decrease(alone.active, &n, inverse, d);
     memcpy(q, d, RKI_THETA * sizeof *q);
     return fmax(n.cost - gained, 0.0);
 }

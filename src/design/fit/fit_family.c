@@ -1,4 +1,26 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * One family of models (first order, second order, integrator, integrator with a lag) fitted to
+ * a record by maximum likelihood, its dead time among the parameters, its noise coloured.
+ *
+ * 1. Starts: a grid over dead time and shape on a thinned record (fit_start.c). Each is led
+ *    down by damped Gauss-Newton steps (fit_descend.c), first on the thinned record, then on
+ *    all rows.
+ * 2. Colour: the residual of least squares gives the noise's autoregression (fit_noise.c); the
+ *    descent goes on with whitened residuals, twice at most. Families are compared by BIC = n
+ *    ln(cost / n) + sum ln(variance of each innovation) + k ln n.
+ * 3. Beside the model: initial state, drift and a load step are taken in where BIC falls
+ *    clearly. What one more parameter would gain is first predicted from the normal equations.
+ * 4. Dead time: OUT moves in steps, so that the cost is smooth between two samples and kinked
+ *    at them, with a minimum in each interval where the noise is coloured. Its interval is
+ *    therefore no curvature but a posterior: the likelihood, with the other parameters along
+ *    their tangent, is summed over a grid of dead times (profile). Mean and covariance of all
+ *    parameters are those of that mixture; the 95 % interval runs between its 2.5 and 97.5 %
+ *    points.
+ *
+ * Where rows are too close for kinks to matter, and where the minimum is many rows wide, the
+ * curvature of the normal equations serves.
+ */
 #include <math.h>
 #include <string.h>
 
@@ -46,14 +68,14 @@ static unsigned basic(rki_family family)
 }
 
 /* A pass whose residual is kept. */
-static void take_pass(rki_bench *b, const rki_solution *at, rki_normal *normal)
+static void take_pass(rki_fit_work *b, const rki_solution *at, rki_normal *normal)
 {
     rki_pass(&at->task, at->q, normal, b->residual);
     b->residual_of = at->task;
     memcpy(b->residual_at, at->q, sizeof at->q);
 }
 
-void rki_take_residual(rki_bench *b, const rki_solution *at)
+void rki_take_residual(rki_fit_work *b, const rki_solution *at)
 {
     bool known =
         b->residual_of.series == at->task.series && b->residual_of.family == at->task.family &&
@@ -109,7 +131,7 @@ static double profile(const rki_solution *s, double theta)
     rki_normal n;
     const unsigned others = others_at(s, theta, &n);
 
-    return n.cost - rki_promise(others, &n, inverse, d);
+    return n.cost - rki_predicted_decrease(others, &n, inverse, d);
 }
 
 /* How far to look for a lower minimum to each side: standard errors, and rows. */
@@ -166,7 +188,7 @@ static void look_across(rki_solution *s)
 }
 
 /* Least squares, then the colour of what is left, and again with it. */
-static void settle(rki_bench *b, const rki_solution *rival, rki_solution *s)
+static void settle(rki_fit_work *b, const rki_solution *rival, rki_solution *s)
 {
     int turn;
 
@@ -217,7 +239,7 @@ static int find_starts(const rki_series *part, rki_task task, const rki_solution
 
 /* Take the starts to all rows, the first one and those that could be better; the best is kept.
  */
-static void follow(rki_bench *b, const rki_task *task, const rki_solution *rival,
+static void follow(rki_fit_work *b, const rki_task *task, const rki_solution *rival,
                    const rki_start *starts, int count, rki_solution *made)
 {
     int i;
@@ -245,7 +267,7 @@ static void follow(rki_bench *b, const rki_task *task, const rki_solution *rival
 }
 
 /* A solution's problem on the thinned record, where noise has no colour to speak of. */
-static rki_task on_thin(const rki_bench *b, const rki_solution *s)
+static rki_task on_thin(const rki_fit_work *b, const rki_solution *s)
 {
     rki_task task = s->task;
 
@@ -255,7 +277,8 @@ static rki_task on_thin(const rki_bench *b, const rki_solution *s)
 }
 
 /* Is the best start so far behind on the thinned record that no steps on all rows can help? */
-static bool is_hopeless(const rki_bench *b, const rki_solution *rival, const rki_start *start)
+static bool is_hopeless(const rki_fit_work *b, const rki_solution *rival,
+                        const rki_start *start)
 {
     rki_task task;
     rki_normal n;
@@ -267,7 +290,7 @@ static bool is_hopeless(const rki_bench *b, const rki_solution *rival, const rki
 }
 
 /* As it is on the thinned record, for the table of candidates. */
-static void look_at(rki_bench *b, const rki_task *task, const rki_start *start,
+static void look_at(rki_fit_work *b, const rki_task *task, const rki_start *start,
                     rki_solution *made)
 {
     made->task = *task;
@@ -279,7 +302,7 @@ static void look_at(rki_bench *b, const rki_task *task, const rki_start *start,
     judge(made);
 }
 
-void rki_fit_family(rki_bench *b, rki_family family, const rki_solution *rival,
+void rki_fit_family(rki_fit_work *b, rki_family family, const rki_solution *rival,
                     rki_solution *made)
 {
     rki_task task = {.family = family, .active = basic(family)};
@@ -299,7 +322,7 @@ void rki_fit_family(rki_bench *b, rki_family family, const rki_solution *rival,
     }
 }
 
-void rki_fit_on(rki_bench *b, const rki_solution *from, unsigned active, double load_at,
+void rki_fit_on(rki_fit_work *b, const rki_solution *from, unsigned active, double load_at,
                 rki_solution *made)
 {
     *made = *from;
@@ -310,7 +333,7 @@ void rki_fit_on(rki_bench *b, const rki_solution *from, unsigned active, double 
 
 /* The time of a load step that explains most, the shape as it is; *gained is what it takes off
    the cost of the thinned record. */
-static double best_load(const rki_bench *b, const rki_solution *from, double *gained)
+static double best_load(const rki_fit_work *b, const rki_solution *from, double *gained)
 {
     const rki_series *s = &b->thin;
     const double start = s->time[0], span = s->time[s->samples - 1] - start;
@@ -338,7 +361,7 @@ static double best_load(const rki_bench *b, const rki_solution *from, double *ga
 
 /* What one more parameter would take off, on the thinned record: no descent, no pass over all
    rows. */
-static double promise(const rki_bench *b, const rki_solution *s, rki_parameter extra)
+static double predicted_gain(const rki_fit_work *b, const rki_solution *s, rki_parameter extra)
 {
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
     rki_task task = on_thin(b, s);
@@ -346,14 +369,14 @@ static double promise(const rki_bench *b, const rki_solution *s, rki_parameter e
 
     task.active |= bit(extra);
     rki_pass(&task, s->q, &n, NULL);
-    return rki_promise(task.active, &n, inverse, d) -
-           rki_promise(s->task.active, &n, inverse, d);
+    return rki_predicted_decrease(task.active, &n, inverse, d) -
+           rki_predicted_decrease(s->task.active, &n, inverse, d);
 }
 
-/* A promise of less than this part of what is needed is not followed. */
+/* A predicted gain of less than this part of what is needed is not followed. */
 #define HOPEFUL 0.3
 
-void rki_fit_extras(rki_bench *b, rki_solution *best)
+void rki_fit_extras(rki_fit_work *b, rki_solution *best)
 {
     static const rki_parameter extras[] = {RKI_INITIAL, RKI_DRIFT};
     rki_solution trial, chosen;
@@ -365,7 +388,8 @@ void rki_fit_extras(rki_bench *b, rki_solution *best)
         chosen = *best;
         for (i = 0; i < 2; i++) {
             if (rki_active(&best->task, (int)extras[i])) continue;
-            if (promise(b, best, extras[i]) < HOPEFUL * CLEARLY * rki_variance(best)) continue;
+            if (predicted_gain(b, best, extras[i]) < HOPEFUL * CLEARLY * rki_variance(best))
+                continue;
             rki_fit_on(b, best, best->task.active | bit(extras[i]), 0, &trial);
             if (trial.found && trial.bic + CLEARLY < best->bic && trial.bic < chosen.bic) {
                 chosen = trial;
@@ -411,7 +435,7 @@ static void add_point(const rki_solution *s, double theta, mixture *m)
     int i, j;
 
     if (!rki_invert(others, n.h[0], inverse)) return;
-    gained = rki_promise(others, &n, inverse, d);
+    gained = rki_predicted_decrease(others, &n, inverse, d);
     weight = exp(0.5 * (s->normal.cost - (n.cost + s->spare - gained)) / variance);
     d[RKI_THETA] = theta - s->q[RKI_THETA];
     m->theta[m->count] = theta;
@@ -494,8 +518,8 @@ enum { THIN_FROM = 2500 };
 
 /* The model as it is at the blocks' times, and the average of what it leaves there: so the
    thinned problem has its minimum where the whole one has it. */
-static rk_status thin_out(rki_bench *b, const rki_solution *s, double reach, rki_series *fine,
-                          rk_diag *diag)
+static rk_status thin_out(rki_fit_work *b, const rki_solution *s, double reach,
+                          rki_series *fine, rk_diag *diag)
 {
     const double late = s->q[RKI_THETA] - reach - (ROWS_BEFORE * b->series.interval);
     double left[RKI_COARSE_MAX];
@@ -533,7 +557,7 @@ static void sum_up(rki_solution *s, double step, double reach, mixture *m)
     }
 }
 
-rk_status rki_fit_profile(rki_bench *b, rki_solution *s, double interval[2], rk_diag *diag)
+rk_status rki_fit_profile(rki_fit_work *b, rki_solution *s, double interval[2], rk_diag *diag)
 {
     const bool coloured = rki_is_coloured(&s->task.colour);
     const double row = b->series.interval, t = rki_t95(s);

@@ -64,15 +64,16 @@ static bool differ(const double *a, const double *b)
     return a[1] < b[0] || b[1] < a[0];
 }
 
-static void compare(rk_move_fits *f)
+rk_findings rk_move_fits_findings(const rk_move_fits *fits)
 {
+    rk_findings found = {.count = 0};
     const rk_move_fit *low = NULL, *high = NULL, *quick = NULL, *late = NULL;
     size_t i;
 
-    for (i = 0; i < f->count; i++) {
-        const rk_move_fit *m = &f->move[i];
+    for (i = 0; i < fits->count; i++) {
+        const rk_move_fit *m = &fits->move[i];
 
-        if (!m->fitted || rk_findings_worst(&m->fit.findings) == RK_LEVEL_UNFIT) continue;
+        if (!m->fitted || rk_fit_level(&m->fit) == RK_LEVEL_UNFIT) continue;
         if (low == NULL || fabs(m->fit.model.gain) < fabs(low->fit.model.gain)) {
             low = m;
         }
@@ -86,13 +87,13 @@ static void compare(rk_move_fits *f)
             late = m;
         }
     }
-    if (low == NULL || low == high) return;
+    if (low == NULL || low == high) return found;
     if (differ(low->fit.gain95, high->fit.gain95)) {
         const bool turned = (low->to - low->from) * (high->to - high->from) < 0;
 
         rk_findings_add(
-            &f->findings, RK_LEVEL_CAUTION,
-            turned ? "suspect the valve's play or stiction; tune for the largest gain"
+            &found, RK_LEVEL_CAUTION,
+            turned ? "suspect the valve's backlash or stiction; tune for the largest gain"
                    : "the valve or the process is not linear: tune for the largest "
                      "gain, or make the gain follow the operating point",
             "the gain changes from %.4g (OUT %.4g to %.4g) to %.4g (OUT %.4g to %.4g)",
@@ -101,16 +102,17 @@ static void compare(rk_move_fits *f)
     }
     if (differ(quick->fit.dead_time95, late->fit.dead_time95)) {
         rk_findings_add(
-            &f->findings, RK_LEVEL_CAUTION,
-            "tune for the longest dead time; see whether flow or the valve's play "
+            &found, RK_LEVEL_CAUTION,
+            "tune for the longest dead time; see whether flow or the valve's backlash "
             "explains it",
             "the dead time changes from %.4g s (move at %.4g s) to %.4g s (at %.4g s)",
             quick->fit.model.dead_time, quick->at, late->fit.model.dead_time, late->at);
     }
-    if (f->findings.count == 0) {
-        rk_findings_add(&f->findings, RK_LEVEL_NOTE, "one model serves for all of them",
+    if (found.count == 0) {
+        rk_findings_add(&found, RK_LEVEL_NOTE, "one model serves for all of them",
                         "the moves agree within their intervals");
     }
+    return found;
 }
 
 rk_status rk_move_fits_compute(const rk_record *record, rk_model_kind kind, rk_move_fits *fits,
@@ -125,7 +127,7 @@ rk_status rk_move_fits_compute(const rk_record *record, rk_model_kind kind, rk_m
     if (record == NULL || fits == NULL) return RK_ERR_ARG;
     seen = rk_memory_create(1, sizeof *seen);
     if (seen == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit the moves");
-    status = rk_inspection_compute(record, &plan, seen, diag);
+    status = rk_inspection_compute(record, &plan, seen, NULL, diag);
     memset(fits, 0, sizeof *fits);
     if (status == RK_OK && seen->facts.moves == 0) {
         status = rk_diag_set(diag, RK_ERR_DATA, "OUT never moves: there are no moves to fit");
@@ -135,8 +137,5 @@ rk_status rk_move_fits_compute(const rk_record *record, rk_model_kind kind, rk_m
         fits->count = k + 1;
     }
     rk_memory_free(seen);
-    if (status == RK_OK) {
-        compare(fits);
-    }
     return status;
 }

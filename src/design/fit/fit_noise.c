@@ -1,4 +1,11 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The noise's colour from the residual of a fit. Regular rows: an autoregression of the order
+ * with the least BIC, its coefficients by Levinson's recursion from the covariances within
+ * chains of regular rows. Irregular rows: exponentially correlated noise, r = exp(-interval /
+ * memory), its memory by likelihood over a grid. A residual shows less correlation than the
+ * noise has, since the fit has followed its slow part; a first order is corrected for that.
+ */
 #include <math.h>
 #include <string.h>
 
@@ -19,7 +26,7 @@ static bool in_chain(const rki_series *s, size_t i)
 }
 
 /* Covariances of rows up to RKI_AR_MAX apart, over the chains; returns the rows counted. */
-static double covariances(const rki_bench *b, double c[RKI_AR_MAX + 1])
+static double covariances(const rki_fit_work *b, double c[RKI_AR_MAX + 1])
 {
     const rki_series *s = &b->series;
     double count = 0;
@@ -84,7 +91,7 @@ static rki_colour autoregression(const double *c, double rows)
 }
 
 /* The noise of irregular rows: exponentially correlated in time, or not. */
-static rki_colour continuous(const rki_bench *b, double rows)
+static rki_colour continuous(const rki_fit_work *b, double rows)
 {
     const rki_series *s = &b->series;
     rki_colour made = {.order = 0};
@@ -123,7 +130,7 @@ static rki_colour continuous(const rki_bench *b, double rows)
     return made;
 }
 
-rki_colour rki_colour_of(const rki_bench *b)
+rki_colour rki_colour_of(const rki_fit_work *b)
 {
     const rki_colour white = {.order = 0};
     double c[RKI_AR_MAX + 1];

@@ -34,7 +34,8 @@ bool rki_invert(unsigned active, const double *h,
  * the inverse it comes from; returns what it takes off the cost, 0 with a d of 0 if they are
  * singular.
  */
-double rki_promise(unsigned active, const rki_normal *normal,
-                   double inverse[RKI_PARAMETERS][RKI_PARAMETERS], double d[RKI_PARAMETERS]);
+double rki_predicted_decrease(unsigned active, const rki_normal *normal,
+                              double inverse[RKI_PARAMETERS][RKI_PARAMETERS],
+                              double d[RKI_PARAMETERS]);
 
 #endif

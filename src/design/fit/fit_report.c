@@ -10,7 +10,7 @@ enum { GAIN, TIME_1, TIME_2, DAMPING, DEAD_TIME };
 /* A damping from here to 1 is taken for two equal lags. */
 #define EQUAL 0.95
 
-static void take_model(const rki_bench *b, const rki_solution *s, rk_model *m)
+static void take_model(const rki_fit_work *b, const rki_solution *s, rk_model *m)
 {
     const double *q = s->q, tau = exp(q[RKI_SHAPE]), z = exp(q[RKI_SHAPE_2]);
 
@@ -84,7 +84,7 @@ static void take_covariance(const rki_solution *s, rk_fit *fit,
                     sum += by[a][i] * s->covariance[i][j] * by[b][j];
                 }
             }
-            fit->covariance[a][b] = sum * scale[a] * scale[b];
+            fit->covariance.c[a][b] = sum * scale[a] * scale[b];
             if (a == b) {
                 error_log[a] = s->certain ? sqrt(fmax(sum, 0.0)) : HUGE_VAL;
             }
@@ -119,7 +119,7 @@ static void take_intervals(const rki_solution *s, rk_fit *fit)
 }
 
 /* How much of PV is explained, and whether what is left looks like noise. */
-static void measure(rki_bench *b, const rki_solution *s, rk_fit *fit)
+static void measure(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     const rki_series *series = &b->series;
     const rki_colour *colour = &s->task.colour;
@@ -167,118 +167,7 @@ static void measure(rki_bench *b, const rki_solution *s, rk_fit *fit)
     fit->white_correlation = coloured ? pale / white : fit->residual_correlation;
 }
 
-/* A time constant this many times longer than what was seen is no time constant. */
-#define INTEGRATING 5.0
-
-/* Can the model's numbers be used at all? */
-static void find_unfit(const rki_bench *b, rk_fit *fit)
-{
-    const double tau = fit->model.time_constant[0], theta = fit->model.dead_time;
-    const rki_series *s = &b->series;
-    const double since = s->time[s->samples - 1] - s->event_time[0];
-    const bool settles = !rk_model_kind_integrates(fit->model.kind);
-
-    if (settles && tau > INTEGRATING * since) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_UNFIT,
-            "fit it with --kind ipdt; if the process does settle, record until it has",
-            "PV keeps moving for as long as OUT is off balance: an integrating process, "
-            "which a %s model cannot describe",
-            rk_model_kind_to_text(fit->model.kind));
-        return;
-    }
-    if (!(fit->gain95[0] * fit->gain95[1] > 0)) {
-        rk_findings_add(&fit->findings, RK_LEVEL_UNFIT,
-                        "make a larger move of OUT, or check that this PV answers this OUT",
-                        "the gain could be zero: PV does not answer OUT beyond its noise");
-    }
-    if (settles && since < theta + (3.0 * tau)) {
-        rk_findings_add(
-            &fit->findings, since < theta + tau ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
-            "let PV settle before the test ends: wait at least dead time + 4 time constants",
-            "the record ends %.3g time constants after PV begins to move: gain and time "
-            "constant are extrapolated",
-            fmax(since - theta, 0.0) / tau);
-    }
-}
-
-static void find_doubts(const rki_bench *b, rk_fit *fit)
-{
-    const double r = fit->white_correlation, rows = (double)fit->rows;
-
-    if (rk_model_kind_times(fit->model.kind) > 0 &&
-        fit->model.time_constant[0] < 0.5 * b->series.interval) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION, "record faster than the process moves",
-            "the time constant is below half the sampling interval of %.4g s: only an "
-            "upper limit is known",
-            b->series.interval);
-    }
-    if (fit->dead_time95[0] <= 0.0) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_NOTE,
-            "tune for the upper end of its interval; record faster to know it better",
-            "the dead time cannot be told from zero; it is below %.3g s", fit->dead_time95[1]);
-    }
-    if (fit->noise_order > 0 || fit->noise_memory > 0) {
-        rk_findings_add(&fit->findings, RK_LEVEL_NOTE, "nothing: the intervals allow for it",
-                        "the noise is coloured (correlation %.2f from row to row)",
-                        fit->residual_correlation);
-    }
-    /* 4 / sqrt(rows): beyond what independent noise shows by chance in 1 of 10,000 records. */
-    if (r > fmax(4.0 / sqrt(rows), 0.1) && fit->fit_percent < 99.9) {
-        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
-                        "look at the residual: another disturbance, or a process that is not "
-                        "linear; widen the intervals by the factor said",
-                        "what is left is not noise (correlation %.2f): the intervals are too "
-                        "narrow by about %.1f times",
-                        r, sqrt((1.0 + r) / fmax(1.0 - r, 1e-3)));
-    }
-    if (fit->fit_percent < 50.0) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION,
-            "make a larger move of OUT, or look for another disturbance in the record",
-            "the model explains only %.0f %% of PV's movement", fit->fit_percent);
-    }
-}
-
-static void find_extras(rk_fit *fit)
-{
-    if (fit->drift != 0) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION,
-            "make the test when nothing else moves PV; the drift is taken out of the "
-            "model",
-            "PV drifts by %.3g an hour beside the model", 3600.0 * fit->drift);
-    }
-    if (fit->initial != 0) {
-        rk_findings_add(&fit->findings, RK_LEVEL_NOTE,
-                        "wait until PV is steady before the next test; this start is taken out",
-                        "PV started %.3g off its rest", fit->initial);
-    }
-    if (fit->load != 0) {
-        rk_findings_add(&fit->findings, RK_LEVEL_CAUTION,
-                        "find out what it was; it is taken out of the model",
-                        "a load step like %.3g of OUT hit the process at %.4g s", fit->load,
-                        fit->load_at);
-        rk_findings_place(&fit->findings, fit->load_at, fit->load_at);
-    }
-    if (fit->left_out > 0) {
-        rk_findings_add(&fit->findings, RK_LEVEL_NOTE, "see what they are",
-                        "%zu row%s left out as spikes, the first at %.5g s", fit->left_out,
-                        fit->left_out > 1 ? "s were" : " was", fit->left_out_at[0]);
-        rk_findings_place(&fit->findings, fit->left_out_at[0], fit->left_out_at[0]);
-    }
-    if (fit->closed_loop) {
-        rk_findings_add(
-            &fit->findings, RK_LEVEL_CAUTION,
-            "trust gain and dead time only if the setpoint was moved; better: test in "
-            "manual",
-            "OUT answers PV: the record was made in automatic");
-    }
-}
-
-static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
+static void take_extras(const rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     const bool drifts = !rk_model_kind_integrates(fit->model.kind);
 
@@ -295,7 +184,7 @@ static void take_extras(const rki_bench *b, const rki_solution *s, rk_fit *fit)
     memcpy(fit->left_out_at, b->left_out_at, sizeof fit->left_out_at);
 }
 
-void rki_fit_describe(rki_bench *b, const rki_solution *s, rk_fit *fit)
+void rki_fit_describe(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     take_model(b, s, &fit->model);
     fit->bic = s->bic;
@@ -304,15 +193,10 @@ void rki_fit_describe(rki_bench *b, const rki_solution *s, rk_fit *fit)
     take_extras(b, s, fit);
 }
 
-void rki_fit_report(rki_bench *b, const rki_solution *s, rk_fit *fit)
+void rki_fit_report(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     rki_fit_describe(b, s, fit);
     take_intervals(s, fit);
-    find_unfit(b, fit);
-    if (rk_findings_worst(&fit->findings) == RK_LEVEL_UNFIT &&
-        !(fit->gain95[0] * fit->gain95[1] > 0) && fit->model.time_constant[0] > 1e6) {
-        return; /* an integrator's numbers say nothing more */
-    }
-    find_doubts(b, fit);
-    find_extras(fit);
+    fit->interval = b->series.interval;
+    fit->seen = b->series.time[b->series.samples - 1] - b->series.event_time[0];
 }

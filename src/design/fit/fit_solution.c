@@ -14,7 +14,7 @@ int rki_count_active(unsigned active)
     return count;
 }
 
-double rki_freedom(const rki_solution *at)
+double rki_degrees_of_freedom(const rki_solution *at)
 {
     return fmax(at->normal.count - rki_count_active(at->task.active) - at->task.colour.order,
                 1.0);
@@ -22,10 +22,10 @@ double rki_freedom(const rki_solution *at)
 
 double rki_variance(const rki_solution *at)
 {
-    return at->normal.cost / rki_freedom(at);
+    return at->normal.cost / rki_degrees_of_freedom(at);
 }
 
 double rki_t95(const rki_solution *at)
 {
-    return rki_student95(rki_freedom(at));
+    return rki_student95(rki_degrees_of_freedom(at));
 }

@@ -1,4 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Rows that stand far off the line between their neighbours in the residual, and off both
+ * neighbours to the same side: single bad readings. The yardstick is a high quantile of that
+ * deviation, which spikes do not move. More than a few in a hundred are no spikes but noise.
+ */
 #include <math.h>
 
 #include "design/base/quantile.h"
@@ -10,7 +15,7 @@
 /* More of them are no spikes but the noise that there is. */
 #define FEW 0.03
 
-static double off_line(const rki_bench *b, size_t i)
+static double off_line(const rki_fit_work *b, size_t i)
 {
     return b->residual[i] - (0.5 * (b->residual[i - 1] + b->residual[i + 1]));
 }
@@ -19,7 +24,7 @@ static double off_line(const rki_bench *b, size_t i)
 enum { LOOKED_AT = 1000 };
 
 /* Deviation of what stands off the line, spikes not counted. */
-static double usual_off(const rki_bench *b)
+static double usual_off(const rki_fit_work *b)
 {
     double work[LOOKED_AT];
     const size_t inner = b->series.samples - 2;
@@ -34,7 +39,7 @@ static double usual_off(const rki_bench *b)
                 rki_quantile(work, count, 0.9) / 1.645);
 }
 
-static bool is_spike(const rki_bench *b, size_t i, double far)
+static bool is_spike(const rki_fit_work *b, size_t i, double far)
 {
     const double up = b->residual[i] - b->residual[i - 1];
     const double down = b->residual[i] - b->residual[i + 1];
@@ -42,7 +47,7 @@ static bool is_spike(const rki_bench *b, size_t i, double far)
     return fabs(up) > far && fabs(down) > far && up * down > 0 && fabs(off_line(b, i)) > far;
 }
 
-size_t rki_leave_out_spikes(rki_bench *b)
+size_t rki_leave_out_spikes(rki_fit_work *b)
 {
     const size_t samples = b->series.samples;
     const size_t before = b->left_out;

@@ -1,4 +1,11 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The transition of each family's state over a time h, exact, and its derivatives by the shape
+ * parameters ln T and ln zeta. Second order: with t = h / T and z the damping, the waves exp(-z
+ * t) cos(w t) and exp(-z t) sin(w t) / w, w^2 = 1 - z^2, turn hyperbolic for z > 1; both are
+ * one analytic function of w^2, so that z = 1 is no special case: near it their series are
+ * used.
+ */
 #include "fit_step.h"
 
 #include <math.h>

@@ -1,4 +1,22 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The normal equations of gain, start and drift at any dead time, without a pass over the rows:
+ * what the start search needs at thousands of dead times of one shape.
+ *
+ * Between two moves of OUT the response is level + slope s + p(s) x, where s is the time since
+ * the stretch began, x the state off its rest at that moment and p(s) the first row of the
+ * transition matrix exp(A s). The sums of its products with 1, s, pv and itself over a stretch
+ * are therefore forms in x whose coefficients do not depend on the dead time: the weighted sums
+ * of 1, s, s^2, pv, s pv, p, s p, p pv and p p' over the samples. They are kept for every
+ * "tail", from a sample to the end of the record, and made by one backward recursion, since p(s
+ * + h) = p(s) exp(A h):
+ *
+ *   tail(i) = tail(i + 1) as seen from h earlier, and sample i
+ *   stretch from i to j = tail(i) less tail(j) as seen from i
+ *
+ * One shape costs a step a sample; each dead time then a binary search and two transitions a
+ * move. It fails gracefully where exp(A h) underflows: such a stretch is at rest.
+ */
 #include "fit_tails.h"
 
 #include <math.h>
@@ -191,7 +209,7 @@ double rki_tails_solve(const rki_task *task, const rki_tail *tails, double q[RKI
     add_rest(&tails[0], &n);
     add_responses(task, tails, q, &n);
     rki_normal_mirror(&n);
-    gained = rki_promise(linear, &n, inverse, d);
+    gained = rki_predicted_decrease(linear, &n, inverse, d);
     memcpy(q, d, RKI_THETA * sizeof *q);
     return fmax(tails[0].yy - gained, 0.0);
 }

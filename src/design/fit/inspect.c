@@ -21,7 +21,7 @@ const char *rk_inspection_verdict(const rk_inspection *inspection)
 {
     static const char *const words[] = {"good", "usable", "unfit"};
 
-    return words[rk_findings_worst(&inspection->findings)];
+    return words[inspection->level];
 }
 
 /* Intervals that differ by more than this part of the median are irregular. */
@@ -30,9 +30,8 @@ const char *rk_inspection_verdict(const rk_inspection *inspection)
 enum { TOLD = 3 };
 
 static void judge_sampling(const rki_columns_view *v, const rk_inspect_plan *plan,
-                           rk_inspection *made)
+                           rk_inspection *made, rk_findings *found)
 {
-    rk_findings *f = &made->findings;
     size_t uneven = 0, i;
 
     for (i = 1; i < v->rows; i++) {
@@ -41,25 +40,26 @@ static void judge_sampling(const rki_columns_view *v, const rk_inspect_plan *pla
     }
     if (uneven > v->rows / 20) {
         rk_findings_add(
-            f, RK_LEVEL_NOTE,
+            found, RK_LEVEL_NOTE,
             "nothing for this fit; a logger that samples at a fixed interval is better",
             "rows come irregularly: %zu of %zu intervals are off the median of %.4g s", uneven,
             v->rows - 1, made->facts.interval);
     }
     for (i = 0; i < made->facts.gaps && i < TOLD; i++) {
         rk_findings_add(
-            f,
+            found,
             made->facts.gap[i].length > 0.1 * made->facts.duration ? RK_LEVEL_CAUTION
                                                                    : RK_LEVEL_NOTE,
             "check that OUT did not move and nothing happened meanwhile",
             "no rows for %.4g s, from %.6g s on%s", made->facts.gap[i].length,
             made->facts.gap[i].at,
             i == TOLD - 1 && made->facts.gaps > TOLD ? ", and more gaps behind it" : "");
-        rk_findings_place(f, made->facts.gap[i].at,
+        rk_findings_place(found, made->facts.gap[i].at,
                           made->facts.gap[i].at + made->facts.gap[i].length);
     }
     if (plan->dropped > 0) {
-        rk_findings_add(f, 20 * plan->dropped > plan->read ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE,
+        rk_findings_add(found,
+                        20 * plan->dropped > plan->read ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE,
                         "see why PV or OUT was bad before the next test",
                         "%zu of %zu rows were bad and were dropped", plan->dropped, plan->read);
     }
@@ -69,15 +69,14 @@ static void judge_sampling(const rki_columns_view *v, const rk_inspect_plan *pla
 #define ALWAYS_MOVING 0.3
 
 static void judge_moves(const rki_columns_view *v, const rk_inspect_plan *plan,
-                        rk_inspection *made)
+                        rk_inspection *made, rk_findings *found)
 {
-    rk_findings *f = &made->findings;
     double under_way = 0;
     size_t on_limit = 0, i;
 
     if (made->facts.moves == 0) {
         rk_findings_add(
-            f, RK_LEVEL_UNFIT, "move OUT in manual and record again; check the column",
+            found, RK_LEVEL_UNFIT, "move OUT in manual and record again; check the column",
             "OUT never moves%s", made->facts.out_noise > 0 ? " by more than its jitter" : "");
         return;
     }
@@ -86,7 +85,7 @@ static void judge_moves(const rki_columns_view *v, const rk_inspect_plan *plan,
     }
     if (under_way > ALWAYS_MOVING * made->facts.duration || made->facts.moves > RK_MOVES_MAX) {
         rk_findings_add(
-            f, RK_LEVEL_CAUTION,
+            found, RK_LEVEL_CAUTION,
             "make the step test in manual: a controller's own moves hide the process",
             "OUT moves for %.0f %% of the time: was the loop in automatic?",
             100.0 * fmin(under_way / made->facts.duration, 1.0));
@@ -95,14 +94,14 @@ static void judge_moves(const rki_columns_view *v, const rk_inspect_plan *plan,
         on_limit += v->out[i] <= plan->out_low || v->out[i] >= plan->out_high;
     }
     if (on_limit > 0) {
-        rk_findings_add(f, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "keep OUT away from its limits: a valve is not linear there",
                         "OUT is saturated in %zu of %zu rows", on_limit, v->rows);
     }
 }
 
 /* The longest run of one PV that chance would hardly bring: a stuck sensor. */
-static void judge_sensor(const rki_columns_view *v, rk_inspection *made)
+static void judge_sensor(const rki_columns_view *v, rk_inspection *made, rk_findings *found)
 {
     size_t equal = 0, run = 1, longest = 1, end = 0, i;
     double chance;
@@ -116,8 +115,7 @@ static void judge_sensor(const rki_columns_view *v, rk_inspection *made)
         }
     }
     if (longest == v->rows) {
-        rk_findings_add(&made->findings, RK_LEVEL_UNFIT,
-                        "check the sensor, its wiring and the column",
+        rk_findings_add(found, RK_LEVEL_UNFIT, "check the sensor, its wiring and the column",
                         "PV never moves: a dead sensor?");
         return;
     }
@@ -127,19 +125,19 @@ static void judge_sensor(const rki_columns_view *v, rk_inspection *made)
     chance = fmax((double)(equal + 1 - longest) / (double)(v->rows - longest + 1), 1e-6);
     if (chance >= 0.9 || (double)longest < 10 + (3 * log((double)v->rows) / -log(chance)))
         return;
-    rk_findings_add(&made->findings,
+    rk_findings_add(found,
                     (double)longest > 0.2 * (double)v->rows ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
                     "leave these rows out, and see whether the sensor or its logger stuck",
-                    "PV stands at %.6g for %zu rows on end, from %.6g s on: stuck", v->pv[end],
-                    longest, v->time[end + 1 - longest]);
-    rk_findings_place(&made->findings, v->time[end + 1 - longest], v->time[end]);
+                    "PV stays at %.6g for %zu rows, from %.6g s on: stuck", v->pv[end], longest,
+                    v->time[end + 1 - longest]);
+    rk_findings_place(found, v->time[end + 1 - longest], v->time[end]);
 }
 
 /* PV within this part of its range from an end of it is on it. */
 #define ON_LIMIT 0.001
 
 static void judge_range(const rki_columns_view *v, const rk_inspect_plan *plan,
-                        rk_inspection *made)
+                        rk_findings *found)
 {
     const double band = ON_LIMIT * (plan->pv_high - plan->pv_low);
     size_t on_limit = 0, first = 0, i;
@@ -151,18 +149,17 @@ static void judge_range(const rki_columns_view *v, const rk_inspect_plan *plan,
         }
     }
     if (on_limit < 3) return;
-    rk_findings_add(&made->findings,
-                    20 * on_limit > v->rows ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
+    rk_findings_add(found, 20 * on_limit > v->rows ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
                     "make a smaller move, or widen the transmitter's range",
                     "PV is at an end of its range in %zu rows, from %.6g s on: it is cut off",
                     on_limit, v->time[first]);
-    rk_findings_place(&made->findings, v->time[first], v->time[first]);
+    rk_findings_place(found, v->time[first], v->time[first]);
 }
 
 /* A spike stands out from both neighbours by so many deviations of the noise. */
 #define SPIKE 7.0
 
-static void judge_spikes(const rki_columns_view *v, rk_inspection *made)
+static void judge_spikes(const rki_columns_view *v, rk_inspection *made, rk_findings *found)
 {
     const double least = fmax(SPIKE * made->facts.noise, 0.02 * made->facts.pv_moved);
     size_t first = 0, i;
@@ -175,12 +172,11 @@ static void judge_spikes(const rki_columns_view *v, rk_inspection *made)
         }
     }
     if (made->spikes == 0) return;
-    rk_findings_add(&made->findings,
-                    100 * made->spikes > v->rows ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE,
+    rk_findings_add(found, 100 * made->spikes > v->rows ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE,
                     "see what they are; the fit counts them as noise",
                     "%zu spike%s in PV, the first at %.6g s", made->spikes,
                     made->spikes > 1 ? "s" : "", v->time[first]);
-    rk_findings_place(&made->findings, v->time[first], v->time[first]);
+    rk_findings_place(found, v->time[first], v->time[first]);
 }
 
 enum { STEADY_ROWS = 8 };
@@ -195,31 +191,31 @@ static rk_yes_no steady(const rki_columns_view *v, size_t first, size_t end,
                : RK_NO;
 }
 
-static void judge_before(const rki_columns_view *v, rk_inspection *made)
+static void judge_before(const rki_columns_view *v, rk_inspection *made, rk_findings *found)
 {
     const size_t before = rki_rows_before(v, &made->facts);
     rki_trend line;
 
     made->steady_before = steady(v, 0, before, made, &line);
     if (made->steady_before == RK_NOT_KNOWN) {
-        rk_findings_add(&made->findings, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "record at least 20 rows before the first move",
                         "only %zu row%s before the first move: where PV stood is hardly known",
                         before, before == 1 ? "" : "s");
     } else if (made->steady_before == RK_NO) {
         rk_findings_add(
-            &made->findings, RK_LEVEL_CAUTION,
+            found, RK_LEVEL_CAUTION,
             "wait until PV is steady before the first move; a drift goes into the gain",
             "PV was not steady before the first move: it went %.3g in %.4g s",
             line.slope * line.span, line.span);
-        rk_findings_place(&made->findings, 0, v->time[before - 1]);
+        rk_findings_place(found, 0, v->time[before - 1]);
     }
 }
 
 /* PV has come to rest this many time constants after the dead time. */
 #define SETTLED 4.0
 
-static void judge_after(const rki_columns_view *v, rk_inspection *made)
+static void judge_after(const rki_columns_view *v, rk_inspection *made, rk_findings *found)
 {
     const rk_model *m = &made->rough.model;
     const double last =
@@ -234,7 +230,7 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
         made->steady_after = RK_NOT_KNOWN;
         if (made->facts.moves > 1) return;
         rk_findings_add(
-            &made->findings, RK_LEVEL_CAUTION,
+            found, RK_LEVEL_CAUTION,
             "wait until PV settles; if it does not, move OUT back and record that too",
             "PV was still moving when the record ended: an integrator or a slow "
             "process, which cannot be told apart");
@@ -244,7 +240,7 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
         const double waited = made->facts.duration - last;
 
         made->steady_after = RK_NO;
-        rk_findings_add(&made->findings,
+        rk_findings_add(found,
                         waited < m->dead_time + m->time_constant[0] ? RK_LEVEL_CAUTION
                                                                     : RK_LEVEL_NOTE,
                         "wait dead time + 4 time constants after the last move",
@@ -255,11 +251,11 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made)
     }
     made->steady_after = steady(v, rki_row_at(v, tail), v->rows, made, &line);
     if (made->steady_after == RK_NO) {
-        rk_findings_add(&made->findings, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "look for a disturbance or a drift; fit the part before it",
                         "PV moves on after the last move: %.3g in the last %.4g s",
                         line.slope * line.span, line.span);
-        rk_findings_place(&made->findings, v->time[rki_row_at(v, tail)], made->facts.duration);
+        rk_findings_place(found, v->time[rki_row_at(v, tail)], made->facts.duration);
     }
 }
 
@@ -274,7 +270,7 @@ static rk_status rough_model(const rk_record *record, rk_inspection *made, rk_di
         const rk_status status = rk_fit_compute_kind(record, kinds[i], &fit, why);
 
         if (status == RK_ERR_MEMORY) return status;
-        if (status != RK_OK || rk_findings_worst(&fit.findings) == RK_LEVEL_UNFIT) continue;
+        if (status != RK_OK || rk_fit_level(&fit) == RK_LEVEL_UNFIT) continue;
         if (made->has_model && !(fit.bic < made->rough.bic)) continue;
         made->rough = fit;
         made->has_model = true;
@@ -297,20 +293,19 @@ static void settle_colour(rk_inspection *made)
 
 /* Of the gain: a caution from twice what is wanted, unfit from ten times. */
 static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
-                            rk_inspection *made)
+                            rk_inspection *made, rk_findings *found)
 {
     const rk_fit *f = &made->rough;
     const double theta = f->model.dead_time, tau = f->model.time_constant[0];
     const double wanted = 100 * plan->gain_wanted;
 
     if (!made->has_model && why->status != RK_OK) {
-        rk_findings_add(&made->findings, RK_LEVEL_UNFIT,
-                        "make a longer test, with a larger move",
+        rk_findings_add(found, RK_LEVEL_UNFIT, "make a longer test, with a larger move",
                         "no model can be fitted: %.150s", why->text);
         return;
     }
     if (!made->has_model) {
-        rk_findings_add(&made->findings, RK_LEVEL_UNFIT,
+        rk_findings_add(found, RK_LEVEL_UNFIT,
                         "make a larger move, or check that this PV answers this OUT",
                         "no model explains PV by OUT (PV moved %.3g times its noise)",
                         made->facts.signal_to_noise);
@@ -319,25 +314,24 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
     made->gain_percent = 50.0 * (f->gain95[1] - f->gain95[0]) / fabs(f->model.gain);
     made->dead_time_error = f->dead_time95[1] - theta;
     if (made->gain_percent > 2 * wanted) {
-        rk_findings_add(&made->findings,
+        rk_findings_add(found,
                         made->gain_percent > 10 * wanted ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,
                         "make the next test as it stands below",
                         "the gain is known to +-%.2g %% only (PV moved %.3g times its noise)",
                         made->gain_percent, made->facts.signal_to_noise);
     }
     if (made->dead_time_error > 0.5 * theta && made->dead_time_error > 0.1 * (theta + tau)) {
-        rk_findings_add(
-            &made->findings, RK_LEVEL_CAUTION, "make the next test as it stands below",
-            "the dead time, %.3g s, is known to +-%.2g s only", theta, made->dead_time_error);
+        rk_findings_add(found, RK_LEVEL_CAUTION, "make the next test as it stands below",
+                        "the dead time, %.3g s, is known to +-%.2g s only", theta,
+                        made->dead_time_error);
     }
     if (tau > 0 && theta + tau < 5 * made->facts.interval) {
-        rk_findings_add(&made->findings, RK_LEVEL_CAUTION,
-                        "record at least ten rows while PV responds",
+        rk_findings_add(found, RK_LEVEL_CAUTION, "record at least ten rows while PV responds",
                         "rows come every %.4g s, and PV responds within %.3g s: too coarse",
                         made->facts.interval, theta + tau);
     }
     if (made->facts.quantum > 0.05 * made->facts.pv_moved) {
-        rk_findings_add(&made->findings, RK_LEVEL_CAUTION,
+        rk_findings_add(found, RK_LEVEL_CAUTION,
                         "make a larger move, or read PV with more digits",
                         "PV comes in steps of %.4g and moved only %.3g", made->facts.quantum,
                         made->facts.pv_moved);
@@ -345,7 +339,7 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
 }
 
 static rk_status look(const rki_columns_view *v, const rk_record *record,
-                      const rk_inspect_plan *plan, rk_inspection *made)
+                      const rk_inspect_plan *plan, rk_inspection *made, rk_findings *found)
 {
     rk_diag why = {RK_OK, ""};
     rk_status status;
@@ -354,28 +348,29 @@ static rk_status look(const rki_columns_view *v, const rk_record *record,
     rki_facts_sampling(v, &made->facts);
     rki_facts_moves(v, &made->facts);
     rki_facts_noise(v, &made->facts);
-    judge_moves(v, plan, made);
-    judge_sensor(v, made);
-    if (made->facts.moves > 0 && rk_findings_worst(&made->findings) < RK_LEVEL_UNFIT) {
+    judge_moves(v, plan, made, found);
+    judge_sensor(v, made, found);
+    if (made->facts.moves > 0 && rk_findings_worst(found) < RK_LEVEL_UNFIT) {
         status = rough_model(record, made, &why);
         if (status != RK_OK) return status;
         settle_colour(made);
-        judge_certainty(plan, &why, made);
-        judge_before(v, made);
+        judge_certainty(plan, &why, made, found);
+        judge_before(v, made, found);
         if (made->has_model) {
-            judge_after(v, made);
+            judge_after(v, made, found);
         }
     }
-    judge_range(v, plan, made);
-    judge_spikes(v, made);
-    judge_sampling(v, plan, made);
+    judge_range(v, plan, found);
+    judge_spikes(v, made, found);
+    judge_sampling(v, plan, made, found);
     rki_inspect_next(v, plan, made);
     return RK_OK;
 }
 
 rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *plan,
-                                rk_inspection *inspection, rk_diag *diag)
+                                rk_inspection *inspection, rk_findings *findings, rk_diag *diag)
 {
+    rk_findings found = {.count = 0};
     rki_columns_view v = {0};
     rk_inspection *made;
     rk_status status;
@@ -399,10 +394,14 @@ rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *
         }
         made->facts.rows = v.rows;
         made->facts.duration = v.time[v.rows - 1];
-        status = look(&v, record, plan, made);
+        status = look(&v, record, plan, made, &found);
     }
     if (status == RK_OK) {
+        made->level = rk_findings_worst(&found);
         *inspection = *made;
+        if (findings != NULL) {
+            *findings = found;
+        }
     } else {
         (void)rk_diag_set(diag, status, "out of memory to inspect %zu rows", v.rows);
     }

@@ -1,4 +1,17 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The next test, from the noise and a rough model: the smallest move, and the shortest pattern
+ * of moves, with which gain and dead time would be known as well as is wanted.
+ *
+ * For unit moves and unit white noise the information matrix J'J of gain, shape, dead time and
+ * start is summed over the samples of the test; the standard errors are the roots of its
+ * inverse's diagonal, and scale as noise / move. From the simplest pattern on (one step, there
+ * and back, doublets) and the shortest wait the move is sized so that 1.96 errors are what is
+ * wanted, rounded up to a plain number, and taken if OUT has room for it.
+ *
+ * Source  G. C. Goodwin, R. L. Payne, Dynamic System Identification: Experiment Design and Data
+ *         Analysis, Academic Press, 1977.
+ */
 #include <math.h>
 #include <stdio.h>
 

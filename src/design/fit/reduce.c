@@ -1,4 +1,14 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * A process of lags, zeros and dead time reduced to first or second order plus dead time by the
+ * half rule: the largest lag that is dropped goes half to the smallest that is kept and half to
+ * the dead time, all smaller ones to the dead time; an inverse response (a negative zero) adds
+ * to the dead time, a positive zero is cancelled against the next larger lag. Both step
+ * responses are then compared.
+ *
+ * Source  S. Skogestad, Simple analytic rules for model reduction and PID controller tuning,
+ *         2003, J. Process Control 13(4), 291-309.
+ */
 #include <redkettle/design/fit/fit.h>
 
 #include <math.h>

@@ -1,4 +1,12 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * A record as the fit sees it: times from the first row, PV from its first value, weights, and
+ * the moves of OUT as events. Thinned, it has blocks of rows averaged to one sample: short
+ * behind a move of OUT, where the response is quick, and growing with the time since, at most
+ * RKI_COARSE_MAX of them. The mean of a smooth response over a block differs from the response
+ * at its mean time by the curvature only, a few parts in a thousand with BLOCK_GROWTH as it is:
+ * enough for a start.
+ */
 #include "series.h"
 
 #include <math.h>

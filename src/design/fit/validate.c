@@ -2,6 +2,7 @@
 #include <redkettle/design/fit/fit.h>
 
 #include <math.h>
+#include <string.h>
 
 #include <redkettle/design/base/memory.h>
 
@@ -37,10 +38,33 @@ rk_status rk_validation_compute(const rk_model *model, const rk_record *record,
     rk_memory_free(x);
     if (status != RK_OK) return status;
     if (!(total > 0)) {
-        return rk_diag_set(diag, RK_ERR_DATA, "PV never moves: nothing to validate by");
+        return rk_diag_set(diag, RK_ERR_DATA, "PV never moves: it cannot validate a model");
     }
     made.rmse = sqrt(left / (double)rows);
     made.fit_percent = 100.0 * (1.0 - sqrt(left / total));
     *validation = made;
+    return RK_OK;
+}
+
+rk_status rk_fit_lay_over(const rk_record *record, const rk_model *model, rk_lay_over moves,
+                          rk_fit *fit, rk_diag *diag)
+{
+    rk_validation found = {0};
+    rk_model m;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (record == NULL || model == NULL || fit == NULL) return RK_ERR_ARG;
+    m = *model;
+    if (moves.out0 && !rk_model_kind_integrates(m.kind) && rk_record_rows(record) > 0) {
+        m.out0 = rk_record_out(record)[0];
+    }
+    status = rk_validation_compute(&m, record, &found, diag);
+    if (status != RK_OK) return status;
+    m.pv0 += moves.pv0 ? found.offset : 0.0;
+    memset(fit, 0, sizeof *fit);
+    fit->model = m;
+    fit->fit_percent = found.fit_percent;
+    fit->rmse = found.rmse;
     return RK_OK;
 }

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/design/loop/design.h>
 
+#include <redkettle/design/loop/closed_loop.h>
+
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -46,7 +48,7 @@ rk_design rk_design_make(void)
     made.gain95[0] = made.gain95[1] = none;
     made.tau95[0][0] = made.tau95[0][1] = made.tau95[1][0] = made.tau95[1][1] = none;
     made.dead_time95[0] = made.dead_time95[1] = none;
-    made.covariance[0][0] = none;
+    made.covariance.c[0][0] = none;
     made.lambda = none;
     made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
     made.given = rk_given_settings_make();
@@ -290,7 +292,9 @@ rk_status rk_design_block_params(const rk_design *loop, rk_loop_params *params, 
                                                  : "output range ([out] low and high)");
     }
     limits = rk_design_limits(loop);
-    status = rk_settings_pid_params(&loop->settings, &limits, loop->ts, &made.pid, diag);
+    status =
+        rk_settings_pid_params(&loop->settings, &limits, loop->has_model ? &loop->model : NULL,
+                               loop->ts, &made.pid, diag);
     if (status != RK_OK) return status;
     made.pv_filter = loop->settings.pv_filter;
     made.pid.out_safe = isnan(loop->out_safe) ? limits.low : loop->out_safe;
@@ -309,5 +313,84 @@ rk_status rk_design_block_params(const rk_design *loop, rk_loop_params *params, 
                            rk_param_error_text(error));
     }
     *params = made;
+    return RK_OK;
+}
+
+rk_other_settings rk_other_settings_make(void)
+{
+    const double none = nan("");
+    const rk_other_settings made = {none, none, none, none};
+
+    return made;
+}
+
+static rk_status check_other(const rk_design *loop, const rk_other_settings *o,
+                             const char *mark, const rk_given_settings *given, rk_diag *diag)
+{
+    const bool of_span = !isnan(o->band) || !isnan(o->kc_percent);
+
+    if (of_span && (!isnan(given->kc) || (!isnan(o->band) && !isnan(o->kc_percent)))) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "give one of %skc, %sband and %skc-percent",
+                           mark, mark, mark);
+    }
+    if (!isnan(o->repeats) && !isnan(given->ti)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "give %sti or %srepeats, not both", mark, mark);
+    }
+    if (!isnan(o->filter_ratio) && !isnan(given->tf)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "give %stf or %stf-ratio, not both", mark, mark);
+    }
+    if (of_span && (isnan(loop->pv_low) || isnan(loop->out_low))) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "percent needs both ranges: give [pv] and [out] low and high in a loop file");
+    }
+    if (!isnan(o->band) && !(o->band > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%sband %g: give a value above 0", mark,
+                           o->band);
+    }
+    if (!isnan(o->repeats) && !(o->repeats > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%srepeats %g: give a value above 0", mark,
+                           o->repeats);
+    }
+    if (!isnan(o->filter_ratio) && (!(o->filter_ratio > 0) || isnan(given->td))) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%stf-ratio: give a value above 0, and %std",
+                           mark, mark);
+    }
+    return RK_OK;
+}
+
+rk_status rk_design_convert_given(const rk_design *loop, const rk_other_settings *other,
+                                  const char *mark, rk_given_settings *given, rk_diag *diag)
+{
+    double span, sign = 1.0;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (loop == NULL || other == NULL || mark == NULL || given == NULL) return RK_ERR_ARG;
+    status = check_other(loop, other, mark, given, diag);
+    if (status != RK_OK) return status;
+    if (!isnan(other->band) && loop->action == RK_ACTION_NOT_SAID && !loop->has_model) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "%sband has no sign: give [loop] action, or a model whose gain tells it", mark);
+    }
+    if (loop->action == RK_ACTION_DIRECT) {
+        sign = -1.0;
+    } else if (loop->action == RK_ACTION_NOT_SAID) {
+        sign = copysign(1.0, loop->model.gain);
+    }
+    span = (loop->out_high - loop->out_low) / (loop->pv_high - loop->pv_low);
+    if (!isnan(other->band)) {
+        given->kc = sign * 100.0 / other->band * span;
+    }
+    if (!isnan(other->kc_percent)) {
+        given->kc = other->kc_percent * span;
+    }
+    if (!isnan(other->repeats)) {
+        given->ti = 60.0 / other->repeats;
+    }
+    if (!isnan(other->filter_ratio)) {
+        given->tf = given->td / other->filter_ratio;
+    }
     return RK_OK;
 }

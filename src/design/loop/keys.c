@@ -39,6 +39,7 @@ WORDS(scheme, RK_SCHEME_BACKWARD, RK_SCHEME_FORWARD)
 static const word_list derivative_words = {scheme_text, scheme_value, RK_SCHEME_BACKWARD,
                                            RK_SCHEME_TRAPEZOID};
 WORDS(algorithm, RK_ALGORITHM_POSITION, RK_ALGORITHM_VELOCITY)
+WORDS(yes_no, RK_NO, RK_YES)
 
 /* A row: the key, and where its value lies. */
 typedef struct row {
@@ -106,7 +107,7 @@ static const row rows[] = {
     NUMBER("alarm", "gap", PV, FROM_0, alarms.gap, "0",
            "An alarm goes when PV is back by this much."),
     TIME("alarm", "stale", ABOVE_0, alarms.stale, "none",
-         "A PV that stands still for this long is bad."),
+         "A PV that does not change for this long is bad."),
     TIME("alarm", "hold", FROM_0, alarms.hold, "for ever",
          "OUT is held for this long without a good PV, then goes to [out] safe."),
     TEXT("record", "file", record_file, "none",
@@ -156,7 +157,7 @@ static const row rows[] = {
     NUMBER("settings", "kc", KC, NOT_0, given.kc, "none", "Controller gain."),
     TIME("settings", "ti", ABOVE_0, given.ti, "no integral action", "Integral time."),
     TIME("settings", "td", FROM_0, given.td, "no derivative action", "Derivative time."),
-    TIME("settings", "tf", FROM_0, given.tf, "0", "Derivative filter time."),
+    TIME("settings", "tf", FROM_0, given.tf, "td/10", "Derivative filter time; 0: no filter."),
     NUMBER("settings", "kp", KC, NOT_0, given.kp, "none",
            "Proportional gain of the parallel form."),
     NUMBER("settings", "ki", KI, ANY, given.ki, "none", "Integral gain of the parallel form."),
@@ -164,6 +165,14 @@ static const row rows[] = {
            "Derivative gain of the parallel form."),
     NUMBER("settings", "sp-weight", NONE, 0_TO_1, settings.sp_weight, "1",
            "Setpoint weight: how much of a setpoint change acts on P."),
+    NUMBER("settings", "d-sp-weight", NONE, 0_TO_1, settings.d_sp_weight, "0",
+           "Setpoint weight of the derivative: how much of a setpoint change acts on D."),
+    NUMBER("settings", "bias", OUT, ANY, settings.bias, "the operating point's OUT",
+           "OUT of a controller without integral action where there is no error."),
+    NUMBER("settings", "deadband", PV, FROM_0, settings.deadband, "0",
+           "Errors within it count as none."),
+    NUMBER("settings", "sp-rate", PV_RATE, ABOVE_0, settings.sp_rate, "the setpoint steps",
+           "Fastest move of the setpoint that the controller follows."),
     WORD("settings", "anti-windup", anti_windup_words, settings.anti_windup, "back-calculation",
          "What keeps the integral from winding up while OUT is saturated."),
     WORD("settings", "integral-by", scheme_words, settings.integral, "backward",
@@ -176,6 +185,10 @@ static const row rows[] = {
          "How fast back-calculation takes back what a limit cut off."),
     TIME("settings", "pv-filter", FROM_0, settings.pv_filter, "0",
          "First-order filter on PV before the controller."),
+    WORD("settings", "predictor", yes_no_words, settings.predictor, "no",
+         "Dead-time compensator with the loop's model before the controller."),
+    NUMBER("settings", "on-off", PV, FROM_0, settings.on_off, "none",
+           "Two-position control instead, with this hysteresis to each side of the setpoint."),
     LIMIT("gain-margin", NUMBER, NONE, ABOVE_0, GAIN_MARGIN, "2", "Gain margin, at least."),
     LIMIT("phase-margin", NUMBER, DEGREES, ABOVE_0, PHASE_MARGIN, "45",
           "Phase margin, at least."),
@@ -189,13 +202,13 @@ static const row rows[] = {
     LIMIT("rise", TIME, NONE, ABOVE_0, RISE, "not asked",
           "Rise time of a setpoint step, 10 to 90 %, at most."),
     LIMIT("steady-error", NUMBER, PV, ABOVE_0, STEADY_ERROR, "not asked",
-          "What is left of the error after a setpoint step, at most."),
+          "Steady error after a setpoint step, at most."),
     LIMIT("peak", NUMBER, PV, ABOVE_0, PEAK, "not asked",
           "Largest deviation of PV after a load step, at most."),
     LIMIT("recovery", TIME, NONE, ABOVE_0, RECOVERY, "not asked",
-          "How long a load step is felt, at most."),
+          "Recovery time after a load step, to 2 % of the setpoint step, at most."),
     LIMIT("travel", NUMBER, OUT, ABOVE_0, TRAVEL, "not asked",
-          "Sum of OUT's moves for a setpoint step, at most."),
+          "Travel of OUT, the sum of its moves, at most: of the step that takes more."),
     LIMIT("largest-move", NUMBER, OUT, ABOVE_0, LARGEST_MOVE, "not asked",
           "Largest move of OUT in a scan, at most."),
     LIMIT("out-noise", NUMBER, OUT, ABOVE_0, OUT_NOISE, "1 % of OUT's range",
@@ -214,7 +227,7 @@ static const row rows[] = {
     NUMBER("plant", "out0", OUT, ANY, plant.model.out0, "0", "Operating point: OUT."),
     NUMBER("plant", "pv0", PV, ANY, plant.model.pv0, "0",
            "Operating point: the PV that OUT holds."),
-    NUMBER("plant", "out", OUT, ANY, plant.out, "out0", "Where the valve stands at the start."),
+    NUMBER("plant", "out", OUT, ANY, plant.out, "out0", "OUT at the start."),
     NUMBER("plant", "noise", PV, FROM_0, plant.noise, "0", "Standard deviation of PV's noise."),
     NUMBER("plant", "noise-correlation", NONE, 0_TO_BELOW_1, plant.noise_correlation, "0",
            "Correlation of the noise from a scan to the next."),
@@ -318,7 +331,8 @@ static const char *unit_words(rk_key_unit unit)
                                         ", OUT units per PV unit",
                                         ", OUT units per PV unit and second",
                                         ", OUT unit seconds per PV unit",
-                                        ", OUT units per second"};
+                                        ", OUT units per second",
+                                        ", PV units per second"};
 
     return words[unit];
 }
@@ -428,6 +442,11 @@ static rk_status set_word(const row *r, const char *value, void *to, rk_diag *di
     int found = 0;
     const rk_status status = r->words->from_text(value, &found, diag);
 
+    if (status != RK_OK && r->words == &yes_no_words) {
+        rk_diag_clear(diag);
+        return rk_diag_set(diag, RK_ERR_RANGE, "%s: '%.40s' is not yes or no", r->key.name,
+                           value);
+    }
     if (status != RK_OK) return status;
     memcpy(to, &found, sizeof found);
     return RK_OK;
@@ -529,13 +548,13 @@ static void get_triangle(const rk_design *d, rk_text *text)
 
     for (a = 0; a < count; a++) {
         for (b = 0; b <= a; b++) {
-            if (!isfinite(d->covariance[number[a]][number[b]])) return;
+            if (!isfinite(d->covariance.c[number[a]][number[b]])) return;
         }
     }
     for (a = 0; a < count; a++) {
         for (b = 0; b <= a; b++) {
             rk_text_add(text, "%s", a + b > 0 ? ", " : "");
-            add_number(text, d->covariance[number[a]][number[b]], DIGITS, "");
+            add_number(text, d->covariance.c[number[a]][number[b]], DIGITS, "");
         }
     }
 }
@@ -637,15 +656,40 @@ static rk_status settle_covariance(rk_design *d, rk_diag *diag)
                            d->triangle_numbers, rk_model_kind_to_text(d->model.kind),
                            count * (count + 1) / 2);
     }
-    memset(d->covariance, 0, sizeof d->covariance);
+    memset(&d->covariance, 0, sizeof d->covariance);
     for (a = 0; a < count; a++) {
         for (b = 0; b <= a; b++) {
             const double value = d->triangle[at++];
 
-            d->covariance[number[a]][number[b]] = value;
-            d->covariance[number[b]][number[a]] = value;
+            d->covariance.c[number[a]][number[b]] = value;
+            d->covariance.c[number[b]][number[a]] = value;
         }
     }
+    return RK_OK;
+}
+
+/* Two-position control has a direction and no other number: from the action, or the model. */
+static rk_status settle_on_off(rk_design *d, rk_diag *diag)
+{
+    const bool known = d->action != RK_ACTION_NOT_SAID || d->has_model;
+    const bool direct =
+        d->action == RK_ACTION_DIRECT || (d->action == RK_ACTION_NOT_SAID && d->model.gain < 0);
+
+    if (rk_given_settings_any(&d->given)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "[settings]: on-off is two-position control: give either it, or kc "
+                           "and what belongs to it");
+    }
+    if (!known) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "[settings]: on-off needs a direction: give [loop] action, direct or "
+            "reverse");
+    }
+    d->settings.kc = direct ? -1.0 : 1.0;
+    d->settings.ti = HUGE_VAL;
+    d->settings.td = d->settings.tf = 0.0;
+    d->has_settings = true;
     return RK_OK;
 }
 
@@ -657,9 +701,44 @@ rk_status rk_design_settle(rk_design *design, rk_diag *diag)
     rk_diag_clear(diag);
     if (design == NULL) return RK_ERR_ARG;
     status = settle_covariance(design, diag);
-    if (status != RK_OK || !rk_given_settings_any(&design->given)) return status;
+    if (status != RK_OK) return status;
+    if (rk_settings_is_on_off(&design->settings)) return settle_on_off(design, diag);
+    if (!rk_given_settings_any(&design->given)) return RK_OK;
     status = rk_settings_from_given(&design->given, "", &design->settings, &inner);
     if (status != RK_OK) return rk_diag_set(diag, status, "[settings]: %s", inner.text);
     design->has_settings = true;
     return RK_OK;
+}
+
+/* ---- the page of help ---- */
+
+enum { NAME_WIDTH = 19 };
+
+static void add_help(rk_text *text, const rk_key *key)
+{
+    rk_text_add(text, "  %-*s%s\n  %-*s", NAME_WIDTH, key->name, key->help, NAME_WIDTH, "");
+    rk_key_describe(key, text);
+    rk_text_add(text, "; %s%s\n",
+                strncmp(key->otherwise, "needed", 6) == 0 ? "" : "default: ", key->otherwise);
+}
+
+void rk_keys_help(rk_text *text)
+{
+    const rk_section *section;
+    size_t i, k;
+
+    rk_text_add(text,
+                "A loop file holds everything about one control loop, a key a line:\n\n"
+                "  [loop]\n  name = Blend Brix   ; a comment\n  scan = 1s\n\n"
+                "A number has a decimal point. A time has a unit, ms, s, min or h; without one "
+                "it is in\nseconds. Words are read whatever their case. PV units and OUT units "
+                "are those of [pv]\nand [out].\n");
+    for (i = 0; (section = rk_section_at(i)) != NULL; i++) {
+        rk_text_add(text, "\n[%s]  %s\n", section->name, section->help);
+        for (k = 0; k < rk_key_count(); k++) {
+            if (strcmp(rk_key_at(k)->section, section->name) == 0) {
+                add_help(text, rk_key_at(k));
+            }
+        }
+    }
 }

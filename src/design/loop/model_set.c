@@ -36,7 +36,7 @@ rk_status rk_over_from_text(const char *text, rk_over *over, rk_diag *diag)
 
     rk_diag_clear(diag);
     if (text == NULL || over == NULL) return RK_ERR_ARG;
-    status = rki_word_find(over_words, "way to count models", text, &found, diag);
+    status = rki_word_find(over_words, "way to judge models", text, &found, diag);
     if (status == RK_OK) {
         *over = (rk_over)found;
     }
@@ -143,8 +143,7 @@ static void add_region(const rk_model *model, const int *number, int n,
     }
 }
 
-rk_status rk_model_set_from_covariance(const rk_model *model,
-                                       double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
+rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covariance *covariance,
                                        rk_over over, rk_model_set *set, rk_diag *diag)
 {
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
@@ -158,10 +157,10 @@ rk_status rk_model_set_from_covariance(const rk_model *model,
     status = rk_model_check(model, diag);
     if (status != RK_OK) return status;
     n = rk_model_kind_numbers(model->kind, number);
-    known = covariance[0][0] > 0;
+    known = covariance->c[0][0] > 0;
     for (i = 0; i < n; i++) {
         for (j = 0; j < n; j++) {
-            c[i][j] = covariance[number[i]][number[j]];
+            c[i][j] = covariance->c[number[i]][number[j]];
             known = known && isfinite(c[i][j]) && (i != j || c[i][j] >= 0);
         }
     }

@@ -97,15 +97,56 @@ rk_settings rk_settings_make(double kc, double ti, double td, double tf)
                               .td = td,
                               .tf = tf,
                               .sp_weight = 1.0,
+                              .bias = nan(""),
+                              .sp_rate = HUGE_VAL,
+                              .on_off = nan(""),
                               .anti_windup = RK_ANTI_WINDUP_BACK_CALCULATION};
 
     return made;
 }
 
+bool rk_settings_is_on_off(const rk_settings *settings)
+{
+    return !isnan(settings->on_off);
+}
+
 const char *rk_settings_mode(const rk_settings *settings)
 {
+    if (rk_settings_is_on_off(settings)) return "on/off";
     if (isinf(settings->ti)) return settings->td > 0 ? "PD" : "P";
     return settings->td > 0 ? "PID" : "PI";
+}
+
+static rk_status check_more(const rk_settings *s, rk_diag *diag)
+{
+    if (!(s->d_sp_weight >= 0 && s->d_sp_weight <= 1)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "setpoint weight of the derivative %g: give a number from 0 to 1",
+                           s->d_sp_weight);
+    }
+    if (isinf(s->bias)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "bias %g: give a finite output", s->bias);
+    }
+    if (!(s->deadband >= 0) || isinf(s->deadband)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "deadband %g: give 0 or more", s->deadband);
+    }
+    if (!(s->sp_rate > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "setpoint rate %g: give pv units per second above 0", s->sp_rate);
+    }
+    if (s->on_off < 0 || isinf(s->on_off)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "on-off %g: give a hysteresis of 0 or more",
+                           s->on_off);
+    }
+    if (rk_settings_is_on_off(s) &&
+        (s->predictor || s->algorithm != RK_ALGORITHM_POSITION || s->deadband > 0 ||
+         isfinite(s->sp_rate) || isfinite(s->bias) || s->sp_weight != 1 ||
+         s->d_sp_weight != 0 || s->tt > 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "on-off is two-position control: of the other settings it has the "
+                           "pv-filter alone; take the others out");
+    }
+    return RK_OK;
 }
 
 rk_status rk_settings_check(const rk_settings *settings, rk_diag *diag)
@@ -146,7 +187,7 @@ rk_status rk_settings_check(const rk_settings *settings, rk_diag *diag)
             diag, RK_ERR_RANGE,
             "tracking time %g s: give a time above 0, or leave it out for the default", s->tt);
     }
-    return RK_OK;
+    return check_more(s, diag);
 }
 
 static rk_status to_series(const rk_settings *s, rk_form_values *values, rk_diag *diag)
@@ -280,6 +321,11 @@ rk_given_settings rk_given_settings_make(void)
     return (rk_given_settings){RK_FORM_IDEAL, none, none, none, none, none, none, none};
 }
 
+double rk_filter_default(double td)
+{
+    return td > 0 ? td / 10.0 : 0.0;
+}
+
 bool rk_given_settings_any(const rk_given_settings *given)
 {
     return !isnan(given->kc) || !isnan(given->ti) || !isnan(given->td) || !isnan(given->tf) ||
@@ -300,7 +346,7 @@ rk_status rk_settings_from_given(const rk_given_settings *given, const char *mar
 
     rk_diag_clear(diag);
     if (g == NULL || mark == NULL || settings == NULL) return RK_ERR_ARG;
-    values = (rk_form_values){.form = g->form, .tf = or_else(g->tf, 0.0)};
+    values = (rk_form_values){.form = g->form};
     if (g->form == RK_FORM_PARALLEL) {
         if (!isnan(g->kc) || !isnan(g->ti) || !isnan(g->td)) {
             return rk_diag_set(diag, RK_ERR_RANGE,
@@ -328,6 +374,9 @@ rk_status rk_settings_from_given(const rk_given_settings *given, const char *mar
                            g->form == RK_FORM_PARALLEL ? "kp" : "kc");
     }
     values.gain = gain;
+    values.tf = or_else(g->tf, rk_filter_default(g->form == RK_FORM_PARALLEL && gain != 0
+                                                     ? values.derivative / gain
+                                                     : values.derivative));
     return rk_settings_from_form(&values, settings, diag);
 }
 
@@ -354,67 +403,18 @@ rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag)
     return RK_OK;
 }
 
-rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *limits,
-                                 double ts, rk_pid_params *params, rk_diag *diag)
+void rk_settings_take_numbers(rk_settings *settings, const rk_settings *from)
+{
+    settings->kc = from->kc;
+    settings->ti = from->ti;
+    settings->td = from->td;
+    settings->tf = from->tf;
+}
+
+double rk_settings_tracking_time(const rk_settings *settings)
 {
     const rk_settings *s = settings;
-    rk_status status = rk_settings_check(s, diag);
-    double tt;
 
-    if (status == RK_OK) {
-        status = rk_limits_check(limits, diag);
-    }
-    if (status != RK_OK) return status;
-    if (params == NULL) return RK_ERR_ARG;
-    if (!(ts > 0) || isinf(ts)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0", ts);
-    }
-    if (!(s->ti >= ts)) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "ti %g s is shorter than the scan of %g s: scan faster or raise ti",
-                           s->ti, ts);
-    }
-    if (s->tt > 0 && s->tt < ts) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "tracking time %g s is shorter than the scan of %g s: raise it",
-                           s->tt, ts);
-    }
-    if (s->algorithm == RK_ALGORITHM_VELOCITY && isinf(s->ti)) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "the velocity algorithm needs integral action: give ti, or take the "
-                           "position algorithm");
-    }
-    if (s->derivative == RK_SCHEME_FORWARD) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "the derivative by forward differences needs the next scan's value: "
-                           "take backward or trapezoid");
-    }
-    if (s->derivative == RK_SCHEME_TRAPEZOID && s->td > 0 && 2.0 * s->tf < ts) {
-        return rk_diag_set(
-            diag, RK_ERR_RANGE,
-            "the derivative by the trapezoid swings with a tf of %g s below half the "
-            "scan of %g s: raise tf, or take backward",
-            s->tf, ts);
-    }
-    tt = s->tt;
-    if (tt == 0) {
-        tt = s->td > 0 ? fmax(sqrt(s->ti * s->td), ts) : s->ti;
-    }
-
-    *params = rk_pid_params_make();
-    params->ts = ts;
-    params->kc = s->kc;
-    params->ti = s->ti;
-    params->td = s->td;
-    params->tf = s->tf;
-    params->sp_weight = s->sp_weight;
-    params->out_lo = limits->low;
-    params->out_hi = limits->high;
-    params->out_rate = limits->rate;
-    params->anti_windup = s->anti_windup;
-    params->integral = s->integral;
-    params->derivative = s->derivative;
-    params->algorithm = s->algorithm;
-    params->tt = tt;
-    return RK_OK;
+    if (s->tt > 0) return s->tt;
+    return s->td > 0 ? sqrt(s->ti * s->td) : s->ti;
 }

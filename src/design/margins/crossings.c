@@ -1,4 +1,21 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Every frequency at which the phase of L(jw) is an odd multiple of -180 deg.
+ *
+ * L is a product of first and second order factors and a dead time, so that its phase is known
+ * without unwrapping (openloop.c). The frequencies at which the phase turns are the positive
+ * roots of a polynomial; between two of them the phase is monotone, so that each odd multiple
+ * of pi within its range is crossed exactly once, and is found by bracketing (regula falsi,
+ * Illinois rule). No crossing is missed however close the next one is.
+ *
+ * Behind the last turn dead time lets the phase fall for ever: crossings are listed until two
+ * lie behind the last frequency at which |L| is 1 or turns, where |L| only falls. A section
+ * with more than DENSE crossings has only those listed that lie around such frequencies: in
+ * between |L| is monotone, and none of them can be the nearest to a limit.
+ *
+ * Source  the Illinois rule: M. Dowell, P. Jarratt, A modified regula falsi method for
+ *         computing the root of an equation, 1971, BIT 11, 168-174.
+ */
 #include "crossings.h"
 
 #include <math.h>

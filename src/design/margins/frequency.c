@@ -5,6 +5,7 @@
 #include <stddef.h>
 
 #include "openloop.h"
+#include "predicted.h"
 
 static rk_status check_frequency(double w, rk_diag *diag)
 {
@@ -26,6 +27,10 @@ rk_status rk_open_loop_response_compute(const rk_model *model, const rk_settings
     }
     if (status != RK_OK) return status;
     if (re == NULL || im == NULL) return RK_ERR_ARG;
+    if (rk_settings_is_on_off(settings)) return rki_no_margins(diag);
+    if (settings->predictor) {
+        return rki_predicted_response(model, model, settings, NULL, w, re, im, diag);
+    }
     loop = rki_openloop_make(model, settings);
     rki_openloop_value(&loop, w, re, im);
     return RK_OK;

@@ -1,4 +1,22 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Margins of the continuous loop from the crossings of the negative real axis, by Nyquist's
+ * count.
+ *
+ * With kc multiplied by a factor f the curve f L(jw) passes -1 where f = 1 / |L| at a crossing.
+ * At each such factor the number of unstable closed-loop poles changes by two, upward or
+ * downward as the phase falls or rises there (by one for a curve that starts on the axis). From
+ * the number at a vanishing gain (poles_at_start) a walk over the sorted factors tells for
+ * which the number is 0: those are the stable gains (stable_gain.c), and the loop is stable if
+ * f = 1 is among them. The gain margin is the least factor above 1, so that a conditionally
+ * stable loop has an interval.
+ *
+ * Phase and delay margin: at each gain crossover |L| = 1 the lag that is left to the next odd
+ * multiple of 180 deg; the least of it in degrees, and in seconds over all crossovers.
+ *
+ * Source  K. J. Astrom, R. M. Murray, Feedback Systems, Princeton University Press, 2008, ch.
+ *         9.
+ */
 #include <redkettle/design/margins/margins.h>
 
 #include <math.h>
@@ -193,6 +211,13 @@ rk_margins rk_margins_none(void)
                         .kc_stable = {none, none}};
 }
 
+rk_status rki_no_margins(rk_diag *diag)
+{
+    return rk_diag_set(diag, RK_ERR_RANGE,
+                       "on-off has no margins: two-position control cycles by its nature; see "
+                       "trial for how it does");
+}
+
 rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
                              rk_margins *margins, rk_diag *diag)
 {
@@ -206,6 +231,10 @@ rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
     }
     if (status != RK_OK) return status;
     if (margins == NULL) return RK_ERR_ARG;
+    if (rk_settings_is_on_off(settings)) return rki_no_margins(diag);
+    if (settings->predictor) {
+        return rk_predicted_margins_compute(model, model, settings, NULL, margins, diag);
+    }
 
     loop = rki_openloop_make(model, settings);
     if (!(loop.theta <= DEAD_TIME_MOST * rki_openloop_shortest(&loop))) {

@@ -28,6 +28,9 @@ typedef struct rki_openloop {
 /** Controller and process in series. Both must have passed their checks. */
 rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *settings);
 
+/** RK_ERR_RANGE, and diag says that two-position control has none. */
+rk_status rki_no_margins(rk_diag *diag);
+
 /** |L(jw)|, w > 0; its logarithm; L itself. */
 double rki_openloop_magnitude(const rki_openloop *loop, double w);
 void rki_openloop_value(const rki_openloop *loop, double w, double *re, double *im);

@@ -1,4 +1,15 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Ms = max |1 / (1 + L)|, Mt = max |L / (1 + L)| and the bandwidth, where |T| falls below
+ * 1/sqrt 2 for the last time, in one walk over the frequencies.
+ *
+ * The walk steps by a small part of w, and of the dead time's turn. A local maximum between
+ * three neighbouring points is refined by golden section unless it cannot exceed the largest so
+ * far: with |L| = m no phase gives more than 1 / |1 - m|, or m / |1 - m|. For the same reason
+ * the walk ends when the largest |L| still to come, known from the places where |L| turns,
+ * gives less than the peaks found. A loop whose |L| stays near 1 while the dead time turns on
+ * (a direct term) meets every phase: its peak is that bound itself.
+ */
 #include <math.h>
 
 #include "crossings.h"

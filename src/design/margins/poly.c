@@ -1,4 +1,12 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Polynomials with real coefficients, c[0] + c[1] x + ... The positive roots are found by
+ * recursion: between two neighbouring roots of the derivative a polynomial is monotone, so that
+ * a change of sign there encloses exactly one root, halved in ln x to full precision. Cauchy's
+ * bound on the size of all roots closes the ends. Roots of even multiplicity, which do not
+ * change the sign, are not listed. Degrees are small: a root costs up to 200 evaluations, at
+ * each degree below too.
+ */
 #include "poly.h"
 
 #include <math.h>

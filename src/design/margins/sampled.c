@@ -417,6 +417,9 @@ rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *s
 
     if (status != RK_OK) return status;
     if (margins == NULL) return RK_ERR_ARG;
+    if (settings->predictor) {
+        return rk_predicted_margins_compute(model, model, settings, sampling, margins, diag);
+    }
     if (loop.delay > CONTINUOUS) {
         return as_continuous(model, settings, sampling, margins, diag);
     }

@@ -1,4 +1,20 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The open loop as it is sampled, L(z) at z = exp(j w ts).
+ *
+ * The process is exact for an output that is held between scans: x(k+1) = A x(k) + b0 u(k-d) +
+ * b1 u(k-d-1) (rk_plant_params_from_model), so that P(z) = z^-d e1' (zI - A)^-1 (b0 + b1/z);
+ * the dead time's whole scans z^-d are kept apart as a phase. The controller is what the block
+ * computes: the integral ts/ti times z/(z-1), 1/(z-1) or (z+1)/(2(z-1)) for backward, forward
+ * and trapezoid, the derivative td (z-1)/((tf + ts)(z-1) + ts) and its trapezoid, the PV filter
+ * part z/(z - 1 + part).
+ *
+ * All is written in z - 1, which is made from half the angle, so that no digits are lost where
+ * a fast scan puts every pole next to z = 1.
+ *
+ * Source  K. J. Astrom, B. Wittenmark, Computer-Controlled Systems, 3rd ed., Prentice Hall,
+ *         1997, ch. 3.
+ */
 #include "sampled_loop.h"
 
 #include <complex.h>
@@ -6,6 +22,7 @@
 #include <string.h>
 
 #include "openloop.h"
+#include "predicted.h"
 
 static rk_status check(const rk_model *model, const rk_settings *settings,
                        const rk_sampling *sampling, rk_diag *diag)
@@ -24,7 +41,7 @@ static rk_status check(const rk_model *model, const rk_settings *settings,
                            sampling->ts, sampling->delay);
     }
     if ((int)sampling->integral < 0 || sampling->integral > RK_SCHEME_FORWARD) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "an integral that is none");
+        return rk_diag_set(diag, RK_ERR_RANGE, "unknown integral scheme");
     }
     return RK_OK;
 }
@@ -40,6 +57,10 @@ rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settin
     int i;
 
     if (status != RK_OK) return status;
+    if (rk_settings_is_on_off(settings)) {
+        (void)rki_no_margins(diag);
+        return RK_ERR_RANGE;
+    }
     late = *model;
     late.dead_time += sampling->delay;
     status = rk_plant_params_from_model(&late, sampling->ts, &p, diag);
@@ -123,10 +144,35 @@ rk_status rk_sampled_response_compute(const rk_model *model, const rk_settings *
                            "frequency %g rad/s: a scan of %g s shows those up to %g", w, loop.h,
                            RKI_PI / loop.h);
     }
+    if (settings->predictor) {
+        return rki_predicted_response(model, model, settings, sampling, w, re, im, diag);
+    }
     rki_sampled_loop_value(&loop, w * loop.h, &a, &b);
     c = cos(loop.delay * w * loop.h);
     s = -sin(loop.delay * w * loop.h);
     *re = (a * c) - (b * s);
     *im = (a * s) + (b * c);
+    return RK_OK;
+}
+
+rk_status rk_stable_compute(const rk_model *model, const rk_settings *settings, double ts,
+                            bool *continuous, bool *scanned, rk_diag *diag)
+{
+    rk_margins margins, sampled;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (continuous == NULL || scanned == NULL) return RK_ERR_ARG;
+    status = rk_margins_compute(model, settings, &margins, diag);
+    if (status != RK_OK) return status;
+    sampled.stable = true;
+    if (!isnan(ts)) {
+        const rk_sampling sampling = {ts, 0.0, settings->integral};
+
+        status = rk_sampled_margins_compute(model, settings, &sampling, &sampled, diag);
+        if (status != RK_OK) return status;
+    }
+    *continuous = margins.stable;
+    *scanned = sampled.stable;
     return RK_OK;
 }

@@ -1,4 +1,8 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * From the factors at which the number of unstable poles changes, sorted: where it is 0. Of
+ * several stable intervals the one that holds the factor 1 is given, else the first.
+ */
 #include "stable_gain.h"
 
 #include <math.h>

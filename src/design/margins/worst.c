@@ -1,4 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Margins at their worst over a set of models: each figure at its own worst model, the corner
+ * named by Ms. The largest error that the loop survives is bisected: for each part p the
+ * corners of a box with every number of the model wrong by p either way are tried.
+ */
 #include <redkettle/design/margins/margins.h>
 
 #include <math.h>
@@ -15,7 +20,11 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
     if (set == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
     for (i = 0; i < set->count; i++) {
         rk_margins m;
-        const rk_status status = rk_margins_compute(&set->model[i], settings, &m, diag);
+        /* The predictor has the nominal model, whatever the process is. */
+        const rk_status status =
+            settings->predictor ? rk_predicted_margins_compute(&set->model[i], &set->model[0],
+                                                               settings, NULL, &m, diag)
+                                : rk_margins_compute(&set->model[i], settings, &m, diag);
 
         if (status != RK_OK) return status;
         if (!m.stable) {

@@ -1,4 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * The moves of OUT: changes beyond the jitter of an analogue feedback, a ramp in small steps
+ * taken as one move. The jitter's size comes from the differences of neighbouring rows, of
+ * which a move is one among many; a feedback that glides instead of turning round has none.
+ */
 #include <math.h>
 
 #include "design/base/quantile.h"

@@ -1,4 +1,11 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * What a record tells without a model: intervals and gaps, PV's noise, its correlation and its
+ * quantum. The noise is the scatter of each row about the line between its neighbours, by the
+ * median, in which a response and spikes hardly count; where PV is read in coarse steps the
+ * mean square without the largest values serves. The correlation from row to row is taken of
+ * quiet stretches.
+ */
 #include <math.h>
 
 #include "design/base/quantile.h"

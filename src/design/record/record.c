@@ -133,6 +133,14 @@ size_t rk_record_moves(const rk_record *record)
     return moves;
 }
 
+double rk_record_interval(const rk_record *record)
+{
+    const size_t rows = rk_record_rows(record);
+    const double *time = rk_record_time(record);
+
+    return rows > 1 ? (time[rows - 1] - time[0]) / (double)(rows - 1) : nan("");
+}
+
 void rk_record_free(rk_record *record)
 {
     if (record == NULL) return;

@@ -1,4 +1,9 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * Is PV steady over a stretch? A line and a bend are fitted; their movement over the stretch is
+ * compared with its own standard error, which allows for correlated noise by a sum of the
+ * residual's covariances (heteroskedasticity and autocorrelation consistent).
+ */
 #include "trend.h"
 
 #include <math.h>

@@ -2,9 +2,30 @@
 #include <math.h>
 #include <string.h>
 
+#include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/number.h>
+
 #include "search_points.h"
 
 enum { COUNT_MOST = 1000 };
+
+bool rk_grid_axis_parse(const char *text, bool times, rk_grid_axis *axis)
+{
+    double v[3];
+    const size_t given = rk_numbers_parse(text, ':', times, v, 3);
+
+    if (given == 1) {
+        *axis = (rk_grid_axis){v[0], v[0], 1};
+        return true;
+    }
+    if (given != 3 || !(v[2] > 0) || !(v[1] > v[0]) || !((v[1] - v[0]) / v[2] < COUNT_MOST)) {
+        return false;
+    }
+    axis->low = v[0];
+    axis->count = (size_t)floor(((v[1] - v[0]) / v[2]) + 1.000001); /* 0.3 is the third 0.1 */
+    axis->high = v[0] + (v[2] * (double)(axis->count - 1));
+    return true;
+}
 
 double rk_grid_value(const rk_grid_axis *axis, size_t i)
 {
@@ -118,4 +139,93 @@ rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid
     }
     *best = at;
     return rki_search_result(&s, &found, result, diag);
+}
+
+static bool is_end(const rk_grid_axis *axis, size_t at)
+{
+    return axis->count > 2 && (at == 0 || at == axis->count - 1);
+}
+
+bool rk_grid_is_edge(const rk_grid *grid, size_t point)
+{
+    return is_end(&grid->kc, point % grid->kc.count) ||
+           is_end(&grid->ti, (point / grid->kc.count) % grid->ti.count) ||
+           is_end(&grid->td, point / (grid->kc.count * grid->ti.count));
+}
+
+/* One and a half steps to each side of a value, in as many values; a positive axis stays so. */
+static void zoom(rk_grid_axis *axis, double value)
+{
+    const double step =
+        axis->count > 1 ? (axis->high - axis->low) / (double)(axis->count - 1) : 0.0;
+
+    if (axis->count < 2) return;
+    axis->low = fmax(value - (1.5 * step), axis->low > 0 ? 0.05 * value : value - (1.5 * step));
+    axis->high = value + (1.5 * step);
+}
+
+/* One turn, in place of the one before unless it was cut short. */
+static rk_status run_turn(const rk_search_plan *plan, const rk_grid *next, bool first,
+                          rk_grid *grid, rk_grid_point **points, size_t *best,
+                          rk_search_result *result, rk_diag *diag)
+{
+    rk_grid_point *made =
+        rk_memory_create(next->kc.count * next->ti.count * next->td.count, sizeof *made);
+    rk_search_result found = {.stopped = false};
+    size_t at = 0;
+    rk_status status;
+
+    if (made == NULL) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the points of the grid");
+    }
+    status = rk_search_grid_compute(plan, next, made, &at, &found, diag);
+    /* Around a stable point only a turn that was cut short finds none. */
+    if (!first && (status == RK_ERR_DATA || found.stopped)) {
+        rk_memory_free(made);
+        rk_diag_clear(diag);
+        result->stopped = true;
+        return RK_OK;
+    }
+    if (status != RK_OK) {
+        rk_memory_free(made);
+        return status;
+    }
+    rk_memory_free(*points);
+    found.tried += first ? 0 : result->tried;
+    *points = made;
+    *grid = *next;
+    *best = at;
+    *result = found;
+    return RK_OK;
+}
+
+rk_status rk_search_grid_refine(const rk_search_plan *plan, int turns, rk_grid *grid,
+                                rk_grid_point **points, size_t *best, rk_search_result *result,
+                                rk_diag *diag)
+{
+    rk_grid_point *kept = NULL;
+    rk_status status = RK_OK;
+    int turn;
+
+    rk_diag_clear(diag);
+    if (plan == NULL || grid == NULL || points == NULL || best == NULL || result == NULL) {
+        return RK_ERR_ARG;
+    }
+    memset(result, 0, sizeof *result);
+    for (turn = 0; turn <= turns && status == RK_OK && !result->stopped; turn++) {
+        rk_grid next = *grid;
+
+        if (turn > 0) {
+            zoom(&next.kc, result->settings.kc);
+            zoom(&next.ti, result->settings.ti);
+            zoom(&next.td, result->settings.td);
+        }
+        status = run_turn(plan, &next, turn == 0, grid, &kept, best, result, diag);
+    }
+    if (status != RK_OK) {
+        rk_memory_free(kept);
+        return status;
+    }
+    *points = kept;
+    return RK_OK;
 }

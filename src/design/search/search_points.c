@@ -1,4 +1,10 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * What settings are worth in a search: the sweep's figures over one model or a set of them,
+ * worst or mean, the shortfall against the requirements (the sum over all of how far each limit
+ * is missed, in parts of it), and the cost with its weights. A point with less shortfall is
+ * better; of two without, the cheaper one.
+ */
 #include "search_points.h"
 
 #include <math.h>
@@ -22,6 +28,7 @@ void rki_search_plan_sweep(rki_search_run *s)
         quick = fmin(quick, p->model.dead_time);
     }
     s->sweep = (rk_sweep_plan){.plant = p->model,
+                               .model = p->model,
                                .limits = p->limits,
                                .ts = isnan(p->ts) ? quick / STEPS : p->ts,
                                .sp_step = p->sp_step,
@@ -38,10 +45,11 @@ void rki_search_plan_sweep(rki_search_run *s)
 rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, double td)
 {
     const double derivative = s->derivative ? td : 0.0;
-    rk_settings made = rk_settings_make(kc, s->integral ? ti : HUGE_VAL, derivative,
-                                        derivative / s->plan->filter_ratio);
+    const rk_settings numbers = rk_settings_make(kc, s->integral ? ti : HUGE_VAL, derivative,
+                                                 derivative / s->plan->filter_ratio);
+    rk_settings made = s->plan->beside;
 
-    made.pv_filter = s->plan->pv_filter;
+    rk_settings_take_numbers(&made, &numbers);
     return made;
 }
 
@@ -211,7 +219,10 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
         }
         if (!p->stable || p->status != RK_OK) continue;
         if (made == RK_OK) {
-            made = rk_margins_compute(m, &p->settings, &margins, NULL);
+            made = p->settings.predictor
+                       ? rk_predicted_margins_compute(m, &s->plan->model, &p->settings, NULL,
+                                                      &margins, NULL)
+                       : rk_margins_compute(m, &p->settings, &margins, NULL);
         }
         if (made != RK_OK && made != RK_ERR_RANGE) {
             p->status = made;
@@ -293,13 +304,25 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            "above 1, above 0, and 0 or more",
                            p->filter_ratio, p->weigh_error, p->weigh_effort);
     }
-    if (!(p->noise >= 0) || isinf(p->noise) || !(p->pv_filter >= 0) || isinf(p->pv_filter)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g, PV filter %g s: give 0 or more",
-                           p->noise, p->pv_filter);
+    if (!(p->noise >= 0) || isinf(p->noise)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "noise %g: give 0 or more", p->noise);
+    }
+    if (rk_settings_is_on_off(&p->beside)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "on-off is two-position control: there are no settings to search; "
+                           "take on-off out of [settings]");
+    }
+    {
+        rk_settings tried = p->beside;
+        const rk_settings numbers = rk_settings_make(1.0, 1.0, 0.0, 0.0);
+
+        rk_settings_take_numbers(&tried, &numbers);
+        status = rk_settings_check(&tried, diag);
+        if (status != RK_OK) return status;
     }
     if ((int)p->cost < 0 || p->cost >= RK_COSTS || (int)p->effort < 0 ||
         p->effort >= RK_EFFORTS || (p->set != NULL && p->set->count == 0)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "a cost, an effort or models that are none");
+        return rk_diag_set(diag, RK_ERR_RANGE, "unknown cost, effort or way to judge models");
     }
     if (p->noise == 0 && !isnan(p->requirements.limit[RK_REQUIRE_OUT_NOISE])) {
         return rk_diag_set(diag, RK_ERR_RANGE,

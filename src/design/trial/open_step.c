@@ -53,10 +53,8 @@ rk_status rk_open_step_compute(const rk_model *model, double ts, double out_step
 {
     const double none = nan("");
     rk_open_step made = {.out_step = out_step};
-    rk_trial_case c = {.name = "open loop",
-                       .control = RK_CONTROL_MANUAL,
-                       .limits = rk_limits_none(),
-                       .ts = ts};
+    rk_trial_case c = {
+        .name = "open loop", .manual = true, .limits = rk_limits_none(), .ts = ts};
     rk_trial_plan plan = {.band = BAND};
     double sign, way;
     rk_trial *t = NULL;

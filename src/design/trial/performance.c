@@ -23,21 +23,28 @@ double rk_scan_fast(const rk_model *model, const rk_settings *settings)
     return least / STEPS;
 }
 
-rk_status rk_step_metrics_compute(const rk_model *model, const rk_settings *settings,
-                                  const rk_limits *limits, double ts, double sp_step,
-                                  double load_step, double load_band, rk_trial_metrics *metrics,
-                                  rk_diag *diag)
+/* One step of the setpoint, or of the load at the plant's input, from rest. */
+typedef struct step {
+    const rk_limits *limits;
+    double ts;        /* NaN: fast enough not to matter */
+    double sp, load;  /* one of them is 0 */
+    double load_band; /* of the recovery, pv-EU */
+} step;
+
+static rk_status run_step(const rk_model *model, const rk_settings *settings, const step *s,
+                          rk_trial_metrics *metrics, rk_diag *diag)
 {
     const rk_trial_case c = {.name = "step",
                              .plant = *model,
+                             .model = *model,
                              .settings = *settings,
-                             .limits = *limits,
-                             .ts = isnan(ts) ? rk_scan_fast(model, settings) : ts};
-    const rk_trial_plan plan = {.sp_step = sp_step,
-                                .load_step = load_step,
+                             .limits = *s->limits,
+                             .ts = isnan(s->ts) ? rk_scan_fast(model, settings) : s->ts};
+    const rk_trial_plan plan = {.sp_step = s->sp,
+                                .load_step = s->load,
                                 .duration = LONG_ENOUGH * rk_trial_time_to_settle(&c),
                                 .band = BAND,
-                                .load_band = load_band};
+                                .load_band = s->load_band};
     rk_trial *trial = NULL;
     const rk_status status = rk_trial_create(&c, &plan, &trial, diag);
 
@@ -102,6 +109,7 @@ rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model
 {
     const rk_conditions *c = conditions;
     rk_trial_metrics sp, load;
+    step sp_step, load_step;
     rk_status status;
 
     rk_diag_clear(diag);
@@ -109,13 +117,13 @@ rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model
         figure == NULL) {
         return RK_ERR_ARG;
     }
+    sp_step = (step){&c->limits, c->ts, c->sp_step, 0.0, 0.0};
+    load_step = (step){&c->limits, c->ts, 0.0, c->load_step, BAND * fabs(c->sp_step)};
     rk_margins_figures(margins, figure);
     if (!margins->stable || !rk_requirements_need_trial(asked)) return RK_OK;
-    status = rk_step_metrics_compute(model, settings, &c->limits, c->ts, c->sp_step, 0.0, 0.0,
-                                     &sp, diag);
+    status = run_step(model, settings, &sp_step, &sp, diag);
     if (status == RK_OK) {
-        status = rk_step_metrics_compute(model, settings, &c->limits, c->ts, 0.0, c->load_step,
-                                         BAND * fabs(c->sp_step), &load, diag);
+        status = run_step(model, settings, &load_step, &load, diag);
     }
     if (status == RK_OK && !isnan(asked->limit[RK_REQUIRE_OUT_NOISE])) {
         status = measure_noise(model, settings, c, &figure[RK_REQUIRE_OUT_NOISE], diag);
@@ -149,6 +157,7 @@ rk_status rk_performance_compute(const rk_model *model, const rk_settings *setti
                                  rk_performance *measures, rk_diag *diag)
 {
     const rk_limits none = rk_limits_none();
+    const step sp = {&none, ts, 1.0, 0.0, 0.0}, load = {&none, ts, 0.0, 1.0, 0.0};
     rk_performance made = rk_performance_none();
     rk_trial_metrics m;
     rk_status status = rk_margins_compute(model, settings, &made.margins, diag);
@@ -157,12 +166,12 @@ rk_status rk_performance_compute(const rk_model *model, const rk_settings *setti
     if (measures == NULL) return RK_ERR_ARG;
     *measures = made;
     if (!made.margins.stable) return RK_OK;
-    status = rk_step_metrics_compute(model, settings, &none, ts, 1.0, 0.0, 0.0, &m, NULL);
+    status = run_step(model, settings, &sp, &m, NULL);
     if (status == RK_OK) {
         made.overshoot = m.setpoint.overshoot_percent;
         made.settling = m.setpoint.settling_time;
         made.travel = m.travel;
-        status = rk_step_metrics_compute(model, settings, &none, ts, 0.0, 1.0, 0.0, &m, NULL);
+        status = run_step(model, settings, &load, &m, NULL);
     }
     if (status == RK_ERR_MEMORY) return rk_diag_set(diag, status, "out of memory for a trial");
     if (status == RK_OK) {

@@ -5,12 +5,8 @@
 #include <string.h>
 
 #include <redkettle/design/base/memory.h>
-#include <redkettle/device/filter.h>
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/device/noise.h>
-#include <redkettle/device/on_off.h>
-#include <redkettle/device/pid.h>
-#include <redkettle/device/plant.h>
-#include <redkettle/device/predictor.h>
 #include <redkettle/device/valve.h>
 
 #include "trial_metrics.h"
@@ -34,8 +30,7 @@ double rk_trial_time_to_settle(const rk_trial_case *trial_case)
 {
     const rk_model *m = &trial_case->plant;
     const rk_settings *s = &trial_case->settings;
-    const bool acts =
-        trial_case->control == RK_CONTROL_PID || trial_case->control == RK_CONTROL_PREDICTOR;
+    const bool acts = !trial_case->manual && !rk_settings_is_on_off(s);
     double slowest = rk_model_slowest(m);
 
     if (acts && isfinite(s->ti)) {
@@ -94,30 +89,18 @@ static rk_status check_plan(const rk_trial_case *c, const rk_trial_plan *p, rk_d
 
 static rk_status check_case(const rk_trial_case *c, rk_diag *diag)
 {
-    const rk_limits none = rk_limits_none();
-
     if (!(c->ts > 0) || isinf(c->ts)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
                            c->ts);
     }
-    if (c->control == RK_CONTROL_MANUAL && !isfinite(c->manual_out)) {
+    if (c->manual && !isfinite(c->manual_out)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "manual output %g: give a finite value",
                            c->manual_out);
     }
-    if (c->control == RK_CONTROL_ON_OFF &&
-        (!(c->hysteresis >= 0) || isinf(c->hysteresis) || !(c->limits.low > none.low) ||
-         !(c->limits.high < none.high))) {
+    if (!(c->valve_rate >= 0) || !(c->backlash >= 0) || !(c->stiction >= 0)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
-                           "on/off with a hysteresis of %g: give 0 or more, and the output "
-                           "limits that it switches between",
-                           c->hysteresis);
-    }
-    if (!(c->deadband >= 0) || !(c->valve_rate >= 0) || !(c->backlash >= 0) ||
-        !(c->stiction >= 0)) {
-        return rk_diag_set(
-            diag, RK_ERR_RANGE,
-            "deadband %g, valve rate %g, backlash %g, stiction %g: give 0 or more", c->deadband,
-            c->valve_rate, c->backlash, c->stiction);
+                           "valve rate %g, backlash %g, stiction %g: give 0 or more",
+                           c->valve_rate, c->backlash, c->stiction);
     }
     return RK_OK;
 }
@@ -126,105 +109,34 @@ static rk_status check_case(const rk_trial_case *c, rk_diag *diag)
 typedef struct stage {
     const rk_trial_case *c;
     const rk_trial_plan *plan;
-    rk_pid pid;
-    rk_on_off on_off;
-    rk_predictor predictor;
-    rk_filter filter;
+    rk_controller controller;
     rk_noise noise;
     rk_valve valve;
-    rk_plant plant;
-    double *memory, *predicted;
+    rk_model_plant plant;
 } stage;
-
-static rk_status set_up_plant(stage *st, double step, rk_diag *diag)
-{
-    rk_plant_params params;
-    rk_status status = rk_plant_params_from_model(&st->c->plant, step, &params, diag);
-
-    if (status != RK_OK) return status;
-    st->memory = rk_memory_create(params.delay + 1, sizeof(double));
-    if (st->memory == NULL) {
-        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a dead time of %zu points",
-                           params.delay);
-    }
-    status = rk_plant_init(&st->plant, &params, st->memory, params.delay + 1, params.out0);
-    if (status != RK_OK) {
-        return rk_diag_set(
-            diag, status,
-            "time constant %g s cannot be simulated in steps of %g s: raise the scan",
-            rk_model_quickest(&st->c->plant), step);
-    }
-    return RK_OK;
-}
-
-static rk_status set_up_on_off(stage *st, rk_diag *diag)
-{
-    const rk_on_off_params params = {
-        .ts = st->c->ts, .hysteresis = st->c->hysteresis, .direct = st->c->plant.gain < 0};
-
-    if (rk_on_off_init(&st->on_off, &params, false) == RK_OK) return RK_OK;
-    return rk_diag_set(diag, RK_ERR_RANGE, "on/off refuses its settings");
-}
-
-static rk_status set_up_predictor(stage *st, rk_diag *diag)
-{
-    rk_model model = st->c->model;
-    rk_plant_params whole, quick;
-    rk_status status;
-
-    model.out0 = st->c->plant.out0;
-    model.pv0 = st->c->plant.pv0;
-    status = rk_predictor_params_from_model(&model, st->c->ts, &whole, &quick, diag);
-    if (status != RK_OK) return status;
-    st->predicted = rk_memory_create(whole.delay + 2, sizeof(double));
-    if (st->predicted == NULL) {
-        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a predictor");
-    }
-    status = rk_predictor_init(&st->predictor, &whole, &quick, st->predicted, whole.delay + 2,
-                               st->c->plant.out0);
-    if (status == RK_OK) return RK_OK;
-    return rk_diag_set(
-        diag, status, "the predictor refuses its model: %s",
-        rk_param_error_text(rk_predictor_param_error(&whole, &quick, st->c->plant.out0)));
-}
-
-static rk_status set_up_pid(stage *st, rk_diag *diag)
-{
-    rk_settings settings = st->c->settings;
-    rk_pid_params params;
-    rk_status status;
-
-    if (st->c->control == RK_CONTROL_MANUAL) {
-        settings = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0);
-    }
-    status = rk_settings_pid_params(&settings, &st->c->limits, st->c->ts, &params, diag);
-    if (status != RK_OK) return status;
-    params.deadband = st->c->deadband;
-    status = rk_pid_init(&st->pid, &params, st->c->plant.out0);
-    if (status == RK_OK) {
-        status = rk_pid_reset(&st->pid, st->c->plant.pv0, st->c->plant.pv0, st->c->plant.out0);
-    }
-    if (status != RK_OK) {
-        return rk_diag_set(diag, status, "the controller refuses its settings");
-    }
-    if (st->c->control == RK_CONTROL_MANUAL) {
-        rk_pid_set_manual(&st->pid, st->c->manual_out);
-    }
-    (void)rk_filter_init(&st->filter, settings.pv_filter, st->c->ts);
-    (void)rk_filter_scan(&st->filter, st->c->plant.pv0);
-    return RK_OK;
-}
 
 static rk_status set_up_controller(stage *st, rk_diag *diag)
 {
+    const rk_trial_case *c = st->c;
+    rk_settings settings = c->settings;
+    rk_model model = c->model;
     rk_status status;
 
-    if (st->c->control == RK_CONTROL_ON_OFF) return set_up_on_off(st, diag);
-    status = set_up_pid(st, diag);
-    if (status == RK_OK && st->c->control == RK_CONTROL_PREDICTOR) {
-        status = set_up_predictor(st, diag);
+    model.out0 = c->plant.out0;
+    model.pv0 = c->plant.pv0;
+    if (c->manual) { /* nothing of it acts */
+        settings = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0);
     }
-    return status;
+    status = rk_controller_create(&settings, &c->limits, &model, c->ts, &st->controller, diag);
+    if (status != RK_OK) return status;
+    status = rk_controller_reset(&st->controller, c->plant.pv0, c->plant.out0);
+    if (status != RK_OK) {
+        return rk_diag_set(diag, status, "the controller refuses its settings");
+    }
+    if (c->manual) {
+        rk_controller_mode(&st->controller, false, c->manual_out);
+    }
+    return RK_OK;
 }
 
 /* The valve strokes from point to point; the sensor is read once a scan. */
@@ -239,41 +151,28 @@ static rk_status set_up_hardware(stage *st, double step, double noise, rk_diag *
     return rk_diag_set(diag, RK_ERR_RANGE, "the valve or the noise is out of range");
 }
 
-static double control(stage *st, double sp, double pv, double last)
-{
-    switch (st->c->control) {
-    case RK_CONTROL_ON_OFF:
-        return rk_on_off_scan(&st->on_off, sp, pv) ? st->c->limits.high : st->c->limits.low;
-    case RK_CONTROL_PREDICTOR:
-        return rk_pid_scan(
-            &st->pid, sp,
-            rk_predictor_scan(&st->predictor, rk_filter_scan(&st->filter, pv), last));
-    default:
-        return rk_pid_scan(&st->pid, sp, rk_filter_scan(&st->filter, pv));
-    }
-}
-
 static void run(stage *st, rki_curves *curves)
 {
     const size_t per_scan = (curves->points - 1) / curves->scans;
     const rk_trial_plan *plan = st->plan;
-    double out = st->c->plant.out0;
     size_t scan, i, point = 0;
 
-    curves->pv[0] = rk_plant_pv(&st->plant);
+    curves->pv[0] = rk_plant_pv(&st->plant.plant);
     for (scan = 0; scan < curves->scans; scan++) {
         const double sp = st->c->plant.pv0 + rk_setpoint_shape_value(plan->shape, plan->sp_step,
                                                                      plan->sp_time,
                                                                      curves->ts * (double)scan);
         const double noise = st->noise.deviation > 0 ? rk_noise_scan(&st->noise) : 0.0;
 
-        out = control(st, sp, curves->pv[point] + noise, out);
+        const double out = rk_controller_scan(&st->controller, sp, curves->pv[point] + noise);
+
         curves->sp[scan] = sp;
         curves->out[scan] = out;
         for (i = 0; i < per_scan; i++) {
             const double load = point >= curves->load_point ? plan->load_step : 0.0;
             const double in = plan->load_at_output ? 0.0 : load;
-            const double pv = rk_plant_scan(&st->plant, rk_valve_scan(&st->valve, out) + in);
+            const double pv =
+                rk_plant_scan(&st->plant.plant, rk_valve_scan(&st->valve, out) + in);
 
             curves->pv[++point] = pv + (load - in);
         }
@@ -286,12 +185,11 @@ static rk_status run_once(stage *st, double noise, rki_curves *curves,
 {
     rk_status status;
 
-    rk_memory_free(st->memory);
-    rk_memory_free(st->predicted);
-    st->memory = st->predicted = NULL;
+    rk_model_plant_free(&st->plant);
+    rk_controller_free(&st->controller);
     status = set_up_controller(st, diag);
     if (status == RK_OK) {
-        status = set_up_plant(st, curves->step, diag);
+        status = rk_model_plant_create(&st->c->plant, curves->step, &st->plant, diag);
     }
     if (status == RK_OK) {
         status = set_up_hardware(st, curves->step, noise, diag);
@@ -389,8 +287,8 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     } else {
         rk_trial_free(made);
     }
-    rk_memory_free(st.memory);
-    rk_memory_free(st.predicted);
+    rk_model_plant_free(&st.plant);
+    rk_controller_free(&st.controller);
     return status;
 }
 
@@ -442,6 +340,81 @@ double rk_trial_step(const rk_trial *trial)
 const double *rk_trial_pv(const rk_trial *trial)
 {
     return trial->curves.pv;
+}
+
+/* Two significant digits, rounded up: a time that reads well. */
+static double round_up(double seconds)
+{
+    const double unit = pow(10.0, floor(log10(seconds)) - 1.0);
+
+    return unit * ceil(seconds / unit);
+}
+
+/* Whole swings of a train or a sine that are shown. */
+#define SWINGS 3.0
+
+/* Long enough for all of it. */
+static double time_needed(const rk_trial_plan *plan, const rk_trial_case *cases, size_t count)
+{
+    double settle = 0;
+    size_t i;
+
+    for (i = 0; i < count; i++) {
+        settle = fmax(settle, rk_trial_time_to_settle(&cases[i]));
+    }
+    settle = round_up(settle + (plan->shape == RK_SETPOINT_SHAPE_RAMP ? plan->sp_time : 0.0));
+    if (plan->shape == RK_SETPOINT_SHAPE_TRAIN || plan->shape == RK_SETPOINT_SHAPE_SINE) {
+        settle = fmax(settle, SWINGS * plan->sp_time);
+    }
+    return plan->sp_step != 0 && plan->load_step != 0 ? 2.0 * settle : settle;
+}
+
+void rk_trial_plan_complete(rk_trial_plan *plan, const rk_design *loop,
+                            const rk_trial_case *cases, size_t count)
+{
+    const bool said = !isnan(plan->sp_step) || !isnan(plan->load_step);
+    const double usual = isnan(loop->pv_low) ? 1.0 : 0.05 * (loop->pv_high - loop->pv_low);
+
+    if (isnan(plan->sp_step)) {
+        plan->sp_step = said ? 0.0 : usual;
+    }
+    if (isnan(plan->load_step)) {
+        plan->load_step = said ? 0.0 : -usual / fabs(loop->model.gain);
+    }
+    if (isnan(plan->noise)) {
+        plan->noise = 0.0;
+    }
+    if (isnan(plan->band)) {
+        plan->band = 0.02;
+    }
+    if (isnan(plan->duration)) {
+        plan->duration = time_needed(plan, cases, count);
+    }
+    if (isnan(plan->load_at)) {
+        plan->load_at = plan->sp_step != 0 ? 0.5 * plan->duration : 0.0;
+    }
+}
+
+rk_status rk_trial_compare(const rk_trial *trial, const rk_record *record, size_t *rows,
+                           double *rms, rk_diag *diag)
+{
+    double square = 0;
+    size_t i;
+
+    rk_diag_clear(diag);
+    if (trial == NULL || record == NULL || rows == NULL || rms == NULL) return RK_ERR_ARG;
+    for (i = 0; i < rk_record_rows(record); i++) {
+        const double time = rk_record_time(record)[i] - rk_record_time(record)[0];
+        const size_t at = (size_t)((time / rk_trial_step(trial)) + 0.5);
+        double off;
+
+        if (at >= rk_trial_points(trial)) break;
+        off = rk_record_pv(record)[i] - rk_trial_pv(trial)[at];
+        square += off * off;
+    }
+    *rows = i;
+    *rms = sqrt(square / (double)i);
+    return RK_OK;
 }
 
 void rk_trial_free(rk_trial *trial)

@@ -1,4 +1,12 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * What a run shows. The value that PV settles at is not read off the run's end but computed
+ * from the steady state of loop and limits, so that a run cut short is known as such; rise,
+ * settling and overshoot are measured against it, entries into bands by linear interpolation
+ * between points that are close enough for that. The criteria integrate the plant's response
+ * between the scans too, its error taken as linear from point to point, a change of sign within
+ * included.
+ */
 #include "trial_metrics.h"
 
 #include <math.h>
@@ -10,6 +18,17 @@ typedef struct window {
     double step;
 } window;
 
+/* Without integral action: OUT where there is no error. */
+static double bias_of(const rk_trial_case *c)
+{
+    return isnan(c->settings.bias) ? c->plant.out0 : c->settings.bias;
+}
+
+static bool has_integral(const rk_trial_case *c)
+{
+    return isfinite(c->settings.ti) || rk_settings_is_on_off(&c->settings);
+}
+
 /* An integrator rests only where OUT takes up the load; NaN: OUT cannot, or nobody lets it. */
 static double settled_integrator(const rk_trial_case *c, double sp, double load)
 {
@@ -17,10 +36,10 @@ static double settled_integrator(const rk_trial_case *c, double sp, double load)
     const rk_settings *s = &c->settings;
     const double out = m->out0 - load;
 
-    if (c->control == RK_CONTROL_MANUAL) return c->manual_out == out ? m->pv0 : nan("");
+    if (c->manual) return c->manual_out == out ? m->pv0 : nan("");
     if (!(out >= c->limits.low && out <= c->limits.high)) return nan("");
-    if (isfinite(s->ti) || c->control == RK_CONTROL_ON_OFF) return sp;
-    return m->pv0 + (s->sp_weight * (sp - m->pv0)) + (load / s->kc);
+    if (has_integral(c)) return sp;
+    return (s->sp_weight * sp) + ((bias_of(c) - out) / s->kc);
 }
 
 double rki_settled_pv(const rk_trial_case *c, double sp, double load, double at_output)
@@ -30,16 +49,15 @@ double rki_settled_pv(const rk_trial_case *c, double sp, double load, double at_
     double out;
 
     if (rk_model_kind_integrates(m->kind)) return settled_integrator(c, sp, load);
-    if (c->control == RK_CONTROL_MANUAL) {
+    if (c->manual) {
         out = c->manual_out;
-    } else if (isfinite(s->ti) || c->control == RK_CONTROL_ON_OFF) {
+    } else if (has_integral(c)) {
         out = m->out0 + ((sp - at_output - m->pv0) / m->gain) - load;
-    } else { /* out = out0 + kc (b (sp - pv0) - (pv - pv0)) and pv = pv0 + gain (out + load -
-                out0) + at_output */
-        const double pull =
-            s->kc * ((s->sp_weight * (sp - m->pv0)) - (m->gain * load) - at_output);
+    } else { /* out = bias + kc (b sp - pv) and pv = pv0 + gain (out + load - out0) + at_output */
+        const double stands = m->pv0 + (m->gain * (load - m->out0)) + at_output;
 
-        out = m->out0 + (pull / (1.0 + (s->kc * m->gain)));
+        out =
+            (bias_of(c) + (s->kc * ((s->sp_weight * sp) - stands))) / (1.0 + (s->kc * m->gain));
     }
     out = rk_clamp(out, c->limits.low, c->limits.high);
     return m->pv0 + (m->gain * (out + load - m->out0)) + at_output;

@@ -1,13 +1,16 @@
 /* SPDX-License-Identifier: MIT */
+/*
+ * What a large setpoint step does to the integral: the loop is run with most of the room that
+ * OUT has as the step, without limits, with each way against windup, with tracking times a
+ * factor apart and with setpoint ramps of doubling length. The runs are those of a trial's
+ * blocks, at a scan that keeps them under SCANS_MOST.
+ */
 #include <redkettle/design/trial/performance.h>
 
 #include <math.h>
 #include <stddef.h>
 
-#include <redkettle/design/base/memory.h>
-#include <redkettle/device/filter.h>
-#include <redkettle/device/pid.h>
-#include <redkettle/device/plant.h>
+#include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/device/ramp.h>
 
 /* The step takes this part of the room. */
@@ -35,15 +38,8 @@ double rk_windup_step(const rk_model *model, const rk_limits *limits)
 typedef struct bench {
     const rk_model *model;
     double ts, duration, step;
-    rk_plant_params plant;
-    double *memory;
+    rk_model_plant *plant;
 } bench;
-
-static double default_tracking(const rk_settings *s)
-{
-    if (s->tt > 0) return s->tt;
-    return s->td > 0 ? sqrt(s->ti * s->td) : s->ti;
-}
 
 static rk_status run(const bench *b, const rk_settings *settings, const rk_limits *limits,
                      double ramp_time, rk_windup_run *result)
@@ -52,35 +48,24 @@ static rk_status run(const bench *b, const rk_settings *settings, const rk_limit
     const double goal = m->pv0 + b->step, sign = b->step < 0 ? -1.0 : 1.0;
     const size_t scans = (size_t)ceil(b->duration / b->ts);
     rk_windup_run made = {0, 0, 0, 0};
-    rk_pid_params params;
-    rk_filter filter;
-    rk_plant plant;
+    rk_controller controller = {.memory = NULL};
+    rk_plant *plant = &b->plant->plant;
     rk_ramp ramp;
-    rk_pid pid;
     size_t i;
-    rk_status status = rk_settings_pid_params(settings, limits, b->ts, &params, NULL);
+    rk_status status = rk_controller_create(settings, limits, m, b->ts, &controller, NULL);
 
+    rk_model_plant_reset(b->plant);
     if (status == RK_OK) {
-        status = rk_pid_init(&pid, &params, m->out0);
-    }
-    if (status == RK_OK) {
-        status = rk_pid_reset(&pid, m->pv0, m->pv0, m->out0);
-    }
-    if (status == RK_OK) {
-        status = rk_plant_init(&plant, &b->plant, b->memory, b->plant.delay + 1, m->out0);
+        status = rk_controller_reset(&controller, m->pv0, m->out0);
     }
     if (status == RK_OK) {
         const double rate = ramp_time > 0 ? fabs(b->step) / ramp_time : HUGE_VAL;
 
         status = rk_ramp_init(&ramp, rate, rate, b->ts, m->pv0);
     }
-    if (status == RK_OK) {
-        status = rk_filter_init(&filter, settings->pv_filter, b->ts);
-    }
     for (i = 0; i < scans && status == RK_OK; i++) {
-        const double pv = rk_plant_pv(&plant);
-        const double out =
-            rk_pid_scan(&pid, rk_ramp_scan(&ramp, goal), rk_filter_scan(&filter, pv));
+        const double pv = rk_plant_pv(plant);
+        const double out = rk_controller_scan(&controller, rk_ramp_scan(&ramp, goal), pv);
 
         made.overshoot = fmax(made.overshoot, sign * (pv - goal));
         made.iae += b->ts * fabs(goal - pv);
@@ -88,13 +73,14 @@ static rk_status run(const bench *b, const rk_settings *settings, const rk_limit
         if (fabs(goal - pv) > BAND * fabs(b->step)) {
             made.settling = b->ts * (double)(i + 1);
         }
-        (void)rk_plant_scan(&plant, out);
+        (void)rk_plant_scan(plant, out);
     }
     made.overshoot *= 100.0 / fabs(b->step);
     if (made.settling >= b->ts * (double)scans) {
         made.settling = nan("");
     }
     *result = made;
+    rk_controller_free(&controller);
     return status;
 }
 
@@ -111,7 +97,7 @@ static rk_status try_tracking(const bench *b, const rk_settings *settings,
         const double part = ((2.0 * i) / (TRACKINGS - 1)) - 1.0;
         rk_windup_run one;
 
-        s.tt = fmax(default_tracking(settings) * pow(TRACKING_FAR, part), b->ts);
+        s.tt = fmax(rk_settings_tracking_time(settings) * pow(TRACKING_FAR, part), b->ts);
         status = run(b, &s, limits, 0.0, &one);
         if (status == RK_OK && one.iae < w->best.iae) {
             w->best = one;
@@ -167,7 +153,8 @@ rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
 {
     const double none = nan("");
     rk_windup made = {.sp_step = sp_step, .best_tt = none, .ramp_time = none};
-    bench b = {.model = model, .step = sp_step};
+    rk_model_plant plant = {.memory = NULL};
+    bench b = {.model = model, .step = sp_step, .plant = &plant};
     rk_status status;
 
     rk_diag_clear(diag);
@@ -185,12 +172,10 @@ rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
         b.ts = isnan(conditions->ts) ? rk_scan_fast(model, settings) : conditions->ts;
         b.ts = fmax(b.ts, b.duration / SCANS_MOST);
     }
-    status = rk_plant_params_from_model(model, b.ts, &b.plant, diag);
+    status = rk_model_plant_create(model, b.ts, &plant, diag);
     if (status != RK_OK) return status;
-    b.memory = rk_memory_create(b.plant.delay + 1, sizeof *b.memory);
-    if (b.memory == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a trial");
     status = try_all(&b, settings, &conditions->limits, &made);
-    rk_memory_free(b.memory);
+    rk_model_plant_free(&plant);
     if (status != RK_OK) {
         return rk_diag_set(diag, status, "a scan of %g s cannot run these settings or limits",
                            b.ts);

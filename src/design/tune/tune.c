@@ -277,9 +277,9 @@ static int rank(const rk_tuning *t)
     return t->usable ? (t->in_range ? 0 : 1) : 2;
 }
 
-static void insert(rk_tuning *list, int *count, const rk_tuning *t)
+static void insert(rk_tuning *list, size_t *count, const rk_tuning *t)
 {
-    int at = *count;
+    size_t at = *count;
 
     for (; at > 0 && rank(&list[at - 1]) > rank(t); at--) {
         list[at] = list[at - 1];
@@ -327,8 +327,8 @@ static rk_status find_words(const char **rule, const char **mode, rk_diag *diag)
 }
 
 rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char *mode,
-                             const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX], int *count,
-                             rk_diag *diag)
+                             const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX],
+                             size_t *count, rk_diag *diag)
 {
     rki_plant_facts facts, suited;
     rk_status status = rk_model_check(model, diag);
@@ -359,6 +359,9 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
         if (!suit(model, rki_rules[i].kinds, &suited.model, &reduced)) continue;
         if (reduced && has_own(&rki_rules[i], model->kind)) continue;
         apply(&rki_rules[i], &suited, reduced, &t);
+        if (t.settings.tf == 0) { /* no rule here names one */
+            t.settings.tf = rk_filter_default(t.settings.td);
+        }
         insert(list, count, &t);
     }
     if (*count > 0) return RK_OK;
@@ -371,7 +374,7 @@ rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char 
                             const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag)
 {
     rk_tuning list[RK_TUNINGS_MAX];
-    int count, best, i;
+    size_t count, best, i;
     rk_status status;
 
     rk_diag_clear(diag);
@@ -380,7 +383,7 @@ rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char 
     status = rk_tunings_compute(model, rule, mode, knobs, list, &count, diag);
     if (status != RK_OK) return status;
     best = count - 1;
-    for (i = count - 1; i >= 0; i--) {
+    for (i = count; i-- > 0;) {
         if (strcmp(list[i].mode, "PI") == 0 ||
             (strcmp(list[best].mode, "PI") != 0 &&
              strlen(list[i].mode) > strlen(list[best].mode))) {
@@ -392,5 +395,38 @@ rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char 
                            list[best].note);
     }
     *tuning = list[best];
+    return RK_OK;
+}
+
+void rk_tuning_apply(const rk_tuning *tuning, rk_settings *settings)
+{
+    rk_settings_take_numbers(settings, &tuning->settings);
+    settings->on_off = nan("");
+    if (tuning->settings.sp_weight != 1.0) {
+        settings->sp_weight = tuning->settings.sp_weight;
+    }
+}
+
+rk_status rk_tunings_compute_speeds(const rk_model *model, const char *rule, const char *mode,
+                                    const rk_knobs *knobs, rk_tuning list[RK_TUNING_SPEEDS],
+                                    rk_diag *diag)
+{
+    static const double parts[RK_TUNING_SPEEDS] = {0.25, 0.5, 0.75, 1, 1.5, 2, 3, 5, 8};
+    rk_knobs turned;
+    int i;
+
+    rk_diag_clear(diag);
+    if (model == NULL || knobs == NULL || list == NULL) return RK_ERR_ARG;
+    turned = *knobs;
+    for (i = 0; i < RK_TUNING_SPEEDS; i++) {
+        rk_status status;
+
+        turned.lambda = parts[i] * rk_lambda_default(model);
+        status = rk_tuning_compute(model, rule, mode, &turned, &list[i], diag);
+        if (status != RK_OK) return status;
+        if (isnan(list[i].lambda)) {
+            return rk_diag_set(diag, RK_ERR_RANGE, "the rule %s has no lambda", list[i].rule);
+        }
+    }
     return RK_OK;
 }

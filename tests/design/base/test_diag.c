@@ -159,6 +159,26 @@ START_TEST(a_text_that_just_fits_is_whole)
 }
 END_TEST
 
+static const struct {
+    const char *word, *shown;
+} shell_words[] = {
+    {"blend-brix.loop", "blend-brix.loop"},
+    {"a b.csv", "'a b.csv'"},
+    {"", "''"},
+    {"it's", "'it'\\''s'"},
+    {"$HOME", "'$HOME'"},
+    {"a;b", "'a;b'"},
+};
+
+START_TEST(a_word_that_a_shell_would_take_apart_is_quoted)
+{
+    char shown[64];
+
+    ck_assert_ptr_eq(rk_shell_word(shell_words[_i].word, shown, sizeof shown), shown);
+    ck_assert_str_eq(shown, shell_words[_i].shown);
+}
+END_TEST
+
 Suite *suite_diag(void)
 {
     Suite *suite = suite_create("design/base/diag");
@@ -167,6 +187,7 @@ Suite *suite_diag(void)
     add_table(t, a_call_shows_its_own_error_and_no_earlier_one, calls);
     add_table(t, a_text_that_does_not_fit_ends_in_three_dots_after_a_whole_word, long_texts);
     tcase_add_test(t, a_text_that_just_fits_is_whole);
+    add_table(t, a_word_that_a_shell_would_take_apart_is_quoted, shell_words);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -261,7 +261,7 @@ static const struct {
      0.5,
      0,
      true,
-     "stiction of 0.5 out-EU keeps up a cycle"},
+     "stiction of 0.5 out-EU causes a limit cycle"},
     {"a slow integral in single precision",
      {RK_MODEL_FOPDT, 2, {4000, 0}, 0, 300, 50, 0},
      0.3,
@@ -285,7 +285,8 @@ START_TEST(whole_loops_get_the_verdict_they_deserve)
     bool said = loops[_i].says == NULL;
     char told[2048] = "";
     rk_check check;
-    int i;
+    rk_findings found;
+    size_t i;
 
     loop.has_model = loop.has_settings = true;
     loop.model = loops[_i].model;
@@ -299,12 +300,13 @@ START_TEST(whole_loops_get_the_verdict_they_deserve)
     loop.plant.stiction = loops[_i].stiction > 0 ? loops[_i].stiction : QNAN;
     plan.delay_scans = loops[_i].delay_scans;
     for (i = 0; i < RK_MODEL_NUMBERS && loops[_i].sure > 0; i++) {
-        memset(loop.covariance[i], 0, sizeof loop.covariance[i]);
-        loop.covariance[i][i] = loops[_i].sure * loops[_i].sure * all[i] * all[i];
+        memset(loop.covariance.c[i], 0, sizeof loop.covariance.c[i]);
+        loop.covariance.c[i][i] = loops[_i].sure * loops[_i].sure * all[i] * all[i];
     }
     ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
-    for (i = 0; i < check.findings.count; i++) {
-        const rk_finding *f = &check.findings.list[i];
+    found = rk_check_findings(&loop, &plan, &check);
+    for (i = 0; i < found.count; i++) {
+        const rk_finding *f = &found.list[i];
 
         said = said || (loops[_i].says != NULL && strstr(f->what, loops[_i].says) != NULL) ||
                (loops[_i].says != NULL && strstr(f->advice, loops[_i].says) != NULL);
@@ -312,7 +314,7 @@ START_TEST(whole_loops_get_the_verdict_they_deserve)
     }
     ck_assert_msg(check.verdict.met == loops[_i].met, "%s: %s", loops[_i].fact, told);
     ck_assert_msg(said, "%s: %s", loops[_i].fact, told);
-    ck_assert_msg(loops[_i].says != NULL || rk_findings_worst(&check.findings) == RK_LEVEL_NOTE,
+    ck_assert_msg(loops[_i].says != NULL || rk_findings_worst(&found) == RK_LEVEL_NOTE,
                   "%s: %s", loops[_i].fact, told);
 }
 END_TEST
@@ -360,14 +362,16 @@ START_TEST(doubtful_settings_are_named)
     bool named = false;
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
-    int i;
+    rk_findings found;
+    size_t i;
 
     loop.settings.td = warnings[_i].td;
     loop.settings.tf = warnings[_i].tf;
     loop.ts = warnings[_i].ts;
     ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
-    for (i = 0; i < check.findings.count; i++) {
-        const rk_finding *f = &check.findings.list[i];
+    found = rk_check_findings(&loop, &plan, &check);
+    for (i = 0; i < found.count; i++) {
+        const rk_finding *f = &found.list[i];
 
         named = named ||
                 (strstr(f->what, warnings[_i].says) != NULL && f->level == warnings[_i].level);
@@ -385,15 +389,16 @@ START_TEST(p_only_on_an_integrator_is_off_under_a_load_alone)
     rk_design loop = a_loop(2, 40, 10, 0.02, HUGE_VAL);
     const rk_check_plan plan = rk_check_plan_make();
     rk_check check;
+    rk_findings found;
 
     loop.model.kind = RK_MODEL_IPDT;
     loop.model.time_constant[0] = 0;
     ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
     ck_assert(check.margins.stable);
-    ck_assert_int_eq(check.findings.count, 1);
-    ck_assert_ptr_nonnull(
-        strstr(check.findings.list[0].what, "a load of 1 out-EU leaves PV off"));
-    ck_assert_ptr_nonnull(strstr(check.findings.list[0].what, "1/kc = 50 "));
+    found = rk_check_findings(&loop, &plan, &check);
+    ck_assert_uint_eq(found.count, 1);
+    ck_assert_ptr_nonnull(strstr(found.list[0].what, "a load of 1 out-EU leaves PV off"));
+    ck_assert_ptr_nonnull(strstr(found.list[0].what, "1/kc = 50 "));
 }
 END_TEST
 

@@ -151,7 +151,7 @@ START_TEST(a_sticking_valve_cycles_as_predicted)
 
     ck_assert_int_eq(rk_limit_cycle_compute(m, &s, jump, &cycle, NULL), RK_OK);
     ck_assert(cycle.exists);
-    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, ts, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, m, ts, &params, NULL), RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, m->out0), RK_OK);
     ck_assert_int_eq(rk_plant_params_from_model(m, ts, &made, NULL), RK_OK);
     ck_assert_int_eq(rk_plant_init(&plant, &made, memory, 4096, m->out0), RK_OK);

@@ -127,7 +127,7 @@ static const struct {
     {"OUT outside its limits",
      {1, 1, {5}, 60, 20, 0, 10, 13, 45, 100},
      RK_ERR_RANGE,
-     "OUT stands at 42, outside its limits 45 to 100"},
+     "OUT is at 42, outside its limits 45 to 100"},
     {"PV outside its bounds",
      {1, 1, {5}, 60, 20, 0, 12, 13, 0, 100},
      RK_ERR_RANGE,
@@ -347,6 +347,49 @@ START_TEST(the_time_left_runs_down)
 }
 END_TEST
 
+START_TEST(a_plan_is_completed_by_what_the_loop_tells)
+{
+    const double none = QNAN;
+    const rk_bump_plan open = {.moves = 1,
+                               .move = {5},
+                               .hold = none,
+                               .before = none,
+                               .patience = none,
+                               .pv_low = none,
+                               .pv_high = none};
+    rk_design d = rk_design_make();
+    rk_bump_plan plan = open;
+    rk_diag diag;
+
+    ck_assert_int_eq(rk_bump_plan_complete(&plan, &d, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "scan"));
+    d.ts = 2;
+    ck_assert_int_eq(rk_bump_plan_complete(&plan, &d, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "limits"));
+    d.out_low = 0;
+    d.out_high = 100;
+    ck_assert_int_eq(rk_bump_plan_complete(&plan, &d, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "held"));
+    d.has_model = true;
+    d.model = fopdt(2, 10, 3);
+    d.pv_low = -1;
+    d.pv_high = 9;
+    ck_assert_int_eq(rk_bump_plan_complete(&plan, &d, &diag), RK_OK);
+    ck_assert_double_eq(plan.hold, 3 + 50);
+    ck_assert_double_eq(plan.before, 60);
+    ck_assert_double_eq(plan.patience, 1200);
+    ck_assert(plan.pv_low == -1 && plan.pv_high == 9 && plan.out_high == 100 && plan.ts == 2);
+    plan = open;
+    plan.hold = 7;
+    plan.pv_high = 4;
+    d.model.kind = RK_MODEL_IPDT; /* it never settles */
+    ck_assert_int_eq(rk_bump_plan_complete(&plan, &d, &diag), RK_OK);
+    ck_assert(plan.hold == 7 && plan.pv_high == 4);
+    plan.hold = none;
+    ck_assert_int_eq(rk_bump_plan_complete(&plan, &d, &diag), RK_ERR_RANGE);
+}
+END_TEST
+
 Suite *suite_bump(void)
 {
     Suite *suite = suite_create("design/bump");
@@ -359,6 +402,7 @@ Suite *suite_bump(void)
     tcase_add_test(t, a_test_that_cannot_reach_out_says_so_until_it_can);
     tcase_add_test(t, whoever_stops_or_forgets_it_gets_out_back);
     add_table(t, it_waits_until_pv_is_steady, patiences);
+    tcase_add_test(t, a_plan_is_completed_by_what_the_loop_tells);
     tcase_add_test(t, the_time_left_runs_down);
     suite_add_tcase(suite, t);
     return suite;

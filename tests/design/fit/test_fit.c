@@ -59,7 +59,7 @@ START_TEST(truth_is_inside_the_intervals)
     inside(known[_i], "dead time", theta, fit.dead_time95);
     ck_assert_uint_eq(fit.rows, (size_t)json_integer_value(json_object_get(truth, "rows")));
     ck_assert_uint_eq(fit.moves, json_array_size(json_object_get(truth, "out_moves")));
-    ck_assert_int_lt((int)rk_findings_worst(&fit.findings), RK_LEVEL_UNFIT);
+    ck_assert_int_lt((int)rk_fit_level(&fit), RK_LEVEL_UNFIT);
     if (_i == 0) { /* the clean one, to 0.1 % */
         ck_close(fit.model.gain, gain, 1e-3);
         ck_close(fit.model.time_constant[0], tau, 1e-3);
@@ -229,20 +229,22 @@ START_TEST(doubtful_records_are_named)
     rk_record *record = cook(&doubtful[_i].r);
     bool named = false;
     rk_fit fit;
-    int i;
+    rk_findings found;
+    size_t i;
 
     ck_assert_int_eq(rk_fit_compute_kind(record, RK_MODEL_FOPDT, &fit, NULL), RK_OK);
-    for (i = 0; i < fit.findings.count; i++) {
-        const rk_finding *f = &fit.findings.list[i];
+    found = rk_fit_findings(&fit);
+    for (i = 0; i < found.count; i++) {
+        const rk_finding *f = &found.list[i];
 
         ck_assert_uint_gt(strlen(f->advice), 10);
         if (strstr(f->what, doubtful[_i].says) != NULL && f->level == doubtful[_i].level) {
             named = true;
         }
     }
-    ck_assert_msg(named, "%s: not named (gain %g, tau %g, theta %g, %d findings)",
+    ck_assert_msg(named, "%s: not named (gain %g, tau %g, theta %g, %zu findings)",
                   doubtful[_i].fact, fit.model.gain, fit.model.time_constant[0],
-                  fit.model.dead_time, fit.findings.count);
+                  fit.model.dead_time, found.count);
     rk_record_free(record);
 }
 END_TEST
@@ -375,6 +377,41 @@ START_TEST(record_takes_rising_finite_rows_only)
 }
 END_TEST
 
+/* A model that was not fitted, over the record of a process that stands elsewhere. */
+START_TEST(a_model_is_laid_over_a_record_where_it_fits_best)
+{
+    const recipe r = {.gain = 2,
+                      .tau = 20,
+                      .theta = 5,
+                      .pv0 = 7,
+                      .out0 = 40,
+                      .interval = 1,
+                      .rows = 300,
+                      .moves = {{30, 4}}};
+    rk_record *record = cook(&r);
+    rk_model model = fopdt(2, 20, 5);
+    rk_fit fit;
+
+    ck_assert_int_eq(
+        rk_fit_lay_over(record, &model, (rk_lay_over){.out0 = true, .pv0 = true}, &fit, NULL),
+        RK_OK);
+    ck_assert_double_eq_tol(fit.model.out0, 40, 1e-12);
+    ck_assert_double_eq_tol(fit.model.pv0, 7, 1e-9);
+    ck_assert_double_eq_tol(fit.fit_percent, 100, 1e-6);
+    model.out0 = 40; /* PV may not move; the shape is judged without the offset all the same */
+    ck_assert_int_eq(rk_fit_lay_over(record, &model, (rk_lay_over){.out0 = true}, &fit, NULL),
+                     RK_OK);
+    ck_assert_double_eq(fit.model.pv0, 0);
+    ck_assert_double_eq_tol(fit.rmse, 0, 1e-9);
+    ck_assert_int_eq(rk_fit_lay_over(NULL, &model, (rk_lay_over){.pv0 = true}, &fit, NULL),
+                     RK_ERR_ARG);
+    model.time_constant[0] = -1;
+    ck_assert_int_eq(rk_fit_lay_over(record, &model, (rk_lay_over){.pv0 = true}, &fit, NULL),
+                     RK_ERR_RANGE);
+    rk_record_free(record);
+}
+END_TEST
+
 Suite *suite_fit(void)
 {
     Suite *suite = suite_create("design/fit");
@@ -390,6 +427,7 @@ Suite *suite_fit(void)
     tcase_add_test(t, output_feedback_that_jitters_is_no_obstacle);
     tcase_add_test(t, output_that_moves_in_every_row_is_no_obstacle);
     tcase_add_test(t, record_takes_rising_finite_rows_only);
+    tcase_add_test(t, a_model_is_laid_over_a_record_where_it_fits_best);
     /* Hundreds of runs that say nothing new under the sanitizers. */
     tcase_set_tags(many, "statistics");
     tcase_add_test(many, intervals_cover_the_truth_as_often_as_they_say);

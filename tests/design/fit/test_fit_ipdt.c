@@ -91,7 +91,7 @@ START_TEST(the_known_integrator_is_inside_the_intervals)
     ck_assert(fit.gain95[0] < 0.0145 && fit.gain95[1] > 0.0145);
     ck_assert(fit.dead_time95[0] < 3.6 && fit.dead_time95[1] > 3.6);
     ck_assert_double_eq_tol(fit.model.out0, 41, 0.05);
-    ck_assert_int_eq((int)rk_findings_worst(&fit.findings), RK_LEVEL_NOTE);
+    ck_assert_int_eq((int)rk_fit_level(&fit), RK_LEVEL_NOTE);
     rk_record_free(record);
 }
 END_TEST

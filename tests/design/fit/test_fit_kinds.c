@@ -110,8 +110,8 @@ START_TEST(the_right_kind_is_chosen_and_its_numbers_come_back)
     }
     /* Three standard errors: a miss has a chance of 1 in 370. */
     ck_assert_double_le(fabs(fit.model.gain - m->gain), 0.77 * (fit.gain95[1] - fit.gain95[0]));
-    ck_assert_double_gt(fit.covariance[0][0], 0);
-    ck_assert_double_eq(fit.covariance[0][4], fit.covariance[4][0]);
+    ck_assert_double_gt(fit.covariance.c[0][0], 0);
+    ck_assert_double_eq(fit.covariance.c[0][4], fit.covariance.c[4][0]);
     rk_record_free(record);
 }
 END_TEST
@@ -150,7 +150,7 @@ START_TEST(known_records_get_their_kind_and_hold_the_truth)
         ck_assert(fit.tau95[i][0] <= m->time_constant[i] &&
                   m->time_constant[i] <= fit.tau95[i][1]);
     }
-    ck_assert_int_lt((int)rk_findings_worst(&fit.findings), RK_LEVEL_UNFIT);
+    ck_assert_int_lt((int)rk_fit_level(&fit), RK_LEVEL_UNFIT);
     rk_record_free(record);
 }
 END_TEST
@@ -498,7 +498,8 @@ START_TEST(an_awkward_record_gives_a_warned_model_or_none)
     bool said = awkward[_i].says == NULL;
     rk_status status;
     rk_fit fit;
-    int i;
+    rk_findings found;
+    size_t i;
 
     for (i = 0; i < ROWS; i++) {
         rows[i] =
@@ -517,14 +518,15 @@ START_TEST(an_awkward_record_gives_a_warned_model_or_none)
                       diag.text);
     } else {
         ck_assert_msg(status == RK_OK, "%s: %s", awkward[_i].fact, diag.text);
-        for (i = 0; i < fit.findings.count; i++) {
-            said = said || strstr(fit.findings.list[i].what, awkward[_i].says) != NULL;
+        found = rk_fit_findings(&fit);
+        for (i = 0; i < found.count; i++) {
+            said = said || strstr(found.list[i].what, awkward[_i].says) != NULL;
         }
         ck_assert_msg(said, "%s: not said; first: %s (%s, gain %g)", awkward[_i].fact,
-                      fit.findings.count > 0 ? fit.findings.list[0].what : "nothing",
+                      found.count > 0 ? found.list[0].what : "nothing",
                       rk_model_kind_to_text(fit.model.kind), fit.model.gain);
-        ck_assert_msg((int)rk_findings_worst(&fit.findings) >= awkward[_i].level,
-                      "%s: level %d", awkward[_i].fact, (int)rk_findings_worst(&fit.findings));
+        ck_assert_msg((int)rk_fit_level(&fit) >= awkward[_i].level, "%s: level %d",
+                      awkward[_i].fact, (int)rk_fit_level(&fit));
         if (!isnan(awkward[_i].gain)) {
             const double half = 0.75 * (fit.gain95[1] - fit.gain95[0]);
 
@@ -632,6 +634,7 @@ START_TEST(moves_are_fitted_one_by_one)
                     {{50, 5}, {150, 5}, {250, -10}}};
     rk_record *record = make(&t, 4), *bent = NULL;
     static rk_move_fits fits;
+    rk_findings found;
     size_t i;
 
     ck_assert_int_eq(rk_move_fits_compute(record, RK_MODEL_FOPDT, &fits, NULL), RK_OK);
@@ -640,7 +643,8 @@ START_TEST(moves_are_fitted_one_by_one)
         ck_assert(fits.move[i].fitted);
         ck_close(fits.move[i].fit.model.gain, 2, 0.05);
     }
-    ck_assert_ptr_nonnull(strstr(fits.findings.list[0].what, "agree"));
+    found = rk_move_fits_findings(&fits);
+    ck_assert_ptr_nonnull(strstr(found.list[0].what, "agree"));
     ck_assert_int_eq(rk_record_create(&bent, NULL), RK_OK);
     for (i = 0; i < 400; i++) {
         const double pv = rk_record_pv(record)[i];
@@ -652,8 +656,9 @@ START_TEST(moves_are_fitted_one_by_one)
                          RK_OK);
     }
     ck_assert_int_eq(rk_move_fits_compute(bent, RK_MODEL_FOPDT, &fits, NULL), RK_OK);
-    ck_assert_ptr_nonnull(strstr(fits.findings.list[0].what, "the gain changes from"));
-    ck_assert_int_eq((int)fits.findings.list[0].level, RK_LEVEL_CAUTION);
+    found = rk_move_fits_findings(&fits);
+    ck_assert_ptr_nonnull(strstr(found.list[0].what, "the gain changes from"));
+    ck_assert_int_eq((int)found.list[0].level, RK_LEVEL_CAUTION);
     rk_record_free(record);
     rk_record_free(bent);
 }

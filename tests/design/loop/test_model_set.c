@@ -21,7 +21,7 @@ static void numbers_of(const rk_model *m, double value[RK_MODEL_NUMBERS])
     memcpy(value, all, sizeof all);
 }
 
-static void make_covariance(const rk_model *m, double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS])
+static void make_covariance(const rk_model *m, rk_covariance *covariance)
 {
     double value[RK_MODEL_NUMBERS];
     int i, j;
@@ -29,7 +29,7 @@ static void make_covariance(const rk_model *m, double c[RK_MODEL_NUMBERS][RK_MOD
     numbers_of(m, value);
     for (i = 0; i < RK_MODEL_NUMBERS; i++) {
         for (j = 0; j < RK_MODEL_NUMBERS; j++) {
-            c[i][j] = 0.03 * 0.03 * value[i] * value[j] * (i == j ? 1.0 : 0.4);
+            covariance->c[i][j] = 0.03 * 0.03 * value[i] * value[j] * (i == j ? 1.0 : 0.4);
         }
     }
 }
@@ -57,7 +57,7 @@ static void solve(int n, double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], double *d
 
 /* (m - nominal)' c^-1 (m - nominal) */
 static double distance(const rk_model *nominal, const rk_model *m,
-                       double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS])
+                       const rk_covariance *covariance)
 {
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], at[RK_MODEL_NUMBERS], from[RK_MODEL_NUMBERS];
     double d[RK_MODEL_NUMBERS], x[RK_MODEL_NUMBERS], sum = 0;
@@ -69,7 +69,7 @@ static double distance(const rk_model *nominal, const rk_model *m,
     for (i = 0; i < n; i++) {
         d[i] = x[i] = at[number[i]] - from[number[i]];
         for (j = 0; j < n; j++) {
-            c[i][j] = covariance[number[i]][number[j]];
+            c[i][j] = covariance->c[number[i]][number[j]];
         }
     }
     solve(n, c, x);
@@ -85,19 +85,19 @@ static const double chi[] = {0, 0, 5.991, 7.815, 9.488};
 START_TEST(the_worst_are_on_the_edge_of_the_95_percent_region)
 {
     const rk_model *m = &spread_out[_i];
-    double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
+    rk_covariance c;
     int number[RK_MODEL_NUMBERS];
     const int n = rk_model_kind_numbers(m->kind, number);
     rk_model_set s;
     size_t i;
 
-    make_covariance(m, c);
-    ck_assert_int_eq(rk_model_set_from_covariance(m, c, RK_OVER_WORST, &s, NULL), RK_OK);
+    make_covariance(m, &c);
+    ck_assert_int_eq(rk_model_set_from_covariance(m, &c, RK_OVER_WORST, &s, NULL), RK_OK);
     ck_assert_uint_eq(s.count, (size_t)(1 + (2 * n) + (1 << n)));
     ck_assert_double_eq(s.model[0].gain, m->gain);
     for (i = 1; i < s.count; i++) {
         ck_assert_int_eq(rk_model_check(&s.model[i], NULL), RK_OK);
-        ck_close(distance(m, &s.model[i], c), chi[n], 1e-9);
+        ck_close(distance(m, &s.model[i], &c), chi[n], 1e-9);
         ck_assert_double_eq(s.model[i].out0, m->out0);
     }
     /* the gain is greatest or least where it is alone in the sum */
@@ -108,15 +108,16 @@ END_TEST
 START_TEST(the_mean_has_the_fits_mean_and_covariance)
 {
     const rk_model *m = &spread_out[_i];
-    double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], from[RK_MODEL_NUMBERS];
+    double from[RK_MODEL_NUMBERS];
+    rk_covariance c;
     int number[RK_MODEL_NUMBERS], a, b;
     const int n = rk_model_kind_numbers(m->kind, number);
     rk_model_set s;
     size_t i;
 
-    make_covariance(m, c);
+    make_covariance(m, &c);
     numbers_of(m, from);
-    ck_assert_int_eq(rk_model_set_from_covariance(m, c, RK_OVER_MEAN, &s, NULL), RK_OK);
+    ck_assert_int_eq(rk_model_set_from_covariance(m, &c, RK_OVER_MEAN, &s, NULL), RK_OK);
     ck_assert_uint_eq(s.count, (size_t)(2 * n));
     for (a = 0; a < n; a++) {
         for (b = 0; b < n; b++) {
@@ -131,7 +132,7 @@ START_TEST(the_mean_has_the_fits_mean_and_covariance)
                 product += (at[ia] - from[ia]) * (at[ib] - from[ib]) / (double)s.count;
             }
             ck_close(mean, from[ia], 1e-12);
-            ck_close(product, c[ia][ib], 1e-9);
+            ck_close(product, c.c[ia][ib], 1e-9);
         }
     }
 }
@@ -165,19 +166,19 @@ END_TEST
 START_TEST(an_unsure_model_stays_a_model)
 {
     const rk_model *m = &spread_out[_i];
-    double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
+    rk_covariance c;
     rk_model_set s;
     size_t i;
     int a, b, over;
 
-    make_covariance(m, c);
+    make_covariance(m, &c);
     for (a = 0; a < RK_MODEL_NUMBERS; a++) {
         for (b = 0; b < RK_MODEL_NUMBERS; b++) {
-            c[a][b] *= 1000;
+            c.c[a][b] *= 1000;
         }
     }
     for (over = 0; over < 2; over++) {
-        ck_assert_int_eq(rk_model_set_from_covariance(m, c, (rk_over)over, &s, NULL), RK_OK);
+        ck_assert_int_eq(rk_model_set_from_covariance(m, &c, (rk_over)over, &s, NULL), RK_OK);
         for (i = 0; i < s.count; i++) {
             ck_assert_int_eq(rk_model_check(&s.model[i], NULL), RK_OK);
             ck_assert(s.model[i].gain * m->gain > 0);
@@ -188,21 +189,24 @@ END_TEST
 
 START_TEST(what_is_not_known_is_refused)
 {
-    double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
+    rk_covariance c;
     const rk_model m = spread_out[0];
     rk_over over;
     rk_model_set s;
     int i;
 
-    make_covariance(&m, c);
-    ck_assert_int_eq(rk_model_set_from_covariance(NULL, c, RK_OVER_MEAN, &s, NULL), RK_ERR_ARG);
+    make_covariance(&m, &c);
+    ck_assert_int_eq(rk_model_set_from_covariance(NULL, &c, RK_OVER_MEAN, &s, NULL),
+                     RK_ERR_ARG);
     ck_assert_int_eq(rk_model_set_from_part(&m, 0.1, RK_OVER_MEAN, NULL, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_model_set_from_part(&m, 0, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_model_set_from_part(&m, 1, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
-    c[0][0] = 0;
-    ck_assert_int_eq(rk_model_set_from_covariance(&m, c, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
-    c[0][0] = QNAN;
-    ck_assert_int_eq(rk_model_set_from_covariance(&m, c, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
+    c.c[0][0] = 0;
+    ck_assert_int_eq(rk_model_set_from_covariance(&m, &c, RK_OVER_MEAN, &s, NULL),
+                     RK_ERR_RANGE);
+    c.c[0][0] = QNAN;
+    ck_assert_int_eq(rk_model_set_from_covariance(&m, &c, RK_OVER_MEAN, &s, NULL),
+                     RK_ERR_RANGE);
     for (i = 0; i < 2; i++) {
         ck_assert_int_eq(rk_over_from_text(rk_over_to_text((rk_over)i), &over, NULL), RK_OK);
         ck_assert_int_eq(over, i);

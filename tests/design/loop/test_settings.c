@@ -186,13 +186,13 @@ START_TEST(tracking_time_defaults_to_ti_or_the_geometric_mean)
     rk_settings s = rk_settings_make(2, 16, 0, 0);
     rk_pid_params p;
 
-    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, 0.5, &p, NULL), RK_OK);
+    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, NULL, 0.5, &p, NULL), RK_OK);
     ck_assert_double_eq(p.tt, 16);
     s.td = 4;
-    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, 0.5, &p, NULL), RK_OK);
+    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, NULL, 0.5, &p, NULL), RK_OK);
     ck_assert_double_eq(p.tt, 8);
     s.tt = 3;
-    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, 0.5, &p, NULL), RK_OK);
+    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, NULL, 0.5, &p, NULL), RK_OK);
     ck_assert_double_eq(p.tt, 3);
     ck_assert_double_eq(p.d_sp_weight, 0);
     ck_assert_str_eq(rk_settings_mode(&s), "PID");
@@ -224,8 +224,9 @@ START_TEST(block_parameters_out_of_range_are_refused)
     rk_pid_params p;
 
     s.tt = refused_params[_i].tt;
-    ck_assert_int_eq(rk_settings_pid_params(&s, &limits, refused_params[_i].ts, &p, &diag),
-                     RK_ERR_RANGE);
+    ck_assert_int_eq(
+        rk_settings_pid_params(&s, &limits, NULL, refused_params[_i].ts, &p, &diag),
+        RK_ERR_RANGE);
     ck_assert_msg(strstr(diag.text, refused_params[_i].says) != NULL, "%s", diag.text);
 }
 END_TEST
@@ -250,6 +251,73 @@ START_TEST(words_convert_both_ways)
 }
 END_TEST
 
+/* A loop of 0..20 PV for 0..100 OUT: 100 % of span are 5 OUT per PV. */
+static const struct {
+    const char *fact;
+    double band, kc_percent, repeats, ratio; /* as typed; NaN: not */
+    double kc, td;                           /* given beside them */
+    rk_action action;
+    bool model, good;
+    double kc_is, ti_is, tf_is;
+} other_ways[] = {
+    {"a band of 50 % is 2 % per %", 50, QNAN, QNAN, QNAN, QNAN, QNAN, RK_ACTION_REVERSE, true,
+     true, 10, QNAN, QNAN},
+    {"direct action has a negative gain", 50, QNAN, QNAN, QNAN, QNAN, QNAN, RK_ACTION_DIRECT,
+     true, true, -10, QNAN, QNAN},
+    {"the model tells the sign", 50, QNAN, QNAN, QNAN, QNAN, QNAN, RK_ACTION_NOT_SAID, true,
+     true, -10, QNAN, QNAN},
+    {"percent of span", QNAN, -2, QNAN, QNAN, QNAN, QNAN, RK_ACTION_DIRECT, false, true, -10,
+     QNAN, QNAN},
+    {"repeats per minute", QNAN, QNAN, 4, QNAN, -8, QNAN, RK_ACTION_DIRECT, false, true, -8, 15,
+     QNAN},
+    {"tf by its ratio", QNAN, QNAN, QNAN, 8, -8, 4, RK_ACTION_DIRECT, false, true, -8, QNAN,
+     0.5},
+    {"a band without a sign", 50, QNAN, QNAN, QNAN, QNAN, QNAN, RK_ACTION_NOT_SAID, false,
+     false, 0, 0, 0},
+    {"two gains", 50, QNAN, QNAN, QNAN, -8, QNAN, RK_ACTION_DIRECT, true, false, 0, 0, 0},
+    {"a band and a percentage", 50, 2, QNAN, QNAN, QNAN, QNAN, RK_ACTION_DIRECT, true, false, 0,
+     0, 0},
+    {"a band of nothing", 0, QNAN, QNAN, QNAN, QNAN, QNAN, RK_ACTION_DIRECT, true, false, 0, 0,
+     0},
+    {"repeats of nothing", QNAN, QNAN, 0, QNAN, -8, QNAN, RK_ACTION_DIRECT, true, false, 0, 0,
+     0},
+    {"a ratio without td", QNAN, QNAN, QNAN, 8, -8, QNAN, RK_ACTION_DIRECT, true, false, 0, 0,
+     0},
+    {"a ratio below nothing", QNAN, QNAN, QNAN, -8, -8, 4, RK_ACTION_DIRECT, true, false, 0, 0,
+     0},
+};
+
+START_TEST(other_ways_to_write_settings_are_converted)
+{
+    const rk_other_settings other = {other_ways[_i].band, other_ways[_i].kc_percent,
+                                     other_ways[_i].repeats, other_ways[_i].ratio};
+    rk_given_settings given = rk_given_settings_make();
+    rk_design d = rk_design_make();
+    rk_status status;
+    rk_diag diag;
+
+    d.pv_low = d.out_low = 0;
+    d.pv_high = 20;
+    d.out_high = 100;
+    d.action = other_ways[_i].action;
+    d.has_model = other_ways[_i].model;
+    d.model = fopdt(-0.1, 40, 9);
+    given.kc = other_ways[_i].kc;
+    given.td = other_ways[_i].td;
+    status = rk_design_convert_given(&d, &other, "--", &given, &diag);
+    ck_assert_msg(status == (other_ways[_i].good ? RK_OK : RK_ERR_RANGE), "%s: %s",
+                  other_ways[_i].fact, diag.text);
+    if (status != RK_OK) return;
+    ck_close(given.kc, other_ways[_i].kc_is, 1e-12);
+    ck_close(given.ti, other_ways[_i].ti_is, 1e-12);
+    ck_close(given.tf, other_ways[_i].tf_is, 1e-12);
+    if (isnan(other.band) && isnan(other.kc_percent)) return;
+    given.kc = d.pv_low = QNAN; /* percent of what? */
+    ck_assert_int_eq(rk_design_convert_given(&d, &other, "--", &given, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "both ranges"));
+}
+END_TEST
+
 Suite *suite_settings(void)
 {
     Suite *suite = suite_create("design/settings");
@@ -264,6 +332,7 @@ Suite *suite_settings(void)
     tcase_add_test(t, numbers_of_another_form_are_not_taken_for_these);
     tcase_add_test(t, tracking_time_defaults_to_ti_or_the_geometric_mean);
     add_table(t, block_parameters_out_of_range_are_refused, refused_params);
+    add_table(t, other_ways_to_write_settings_are_converted, other_ways);
     tcase_add_test(t, words_convert_both_ways);
     suite_add_tcase(suite, t);
     return suite;

@@ -168,7 +168,7 @@ static bool calms(const rk_model *m, const rk_settings *s, double ts)
     double early = 0, late = 0;
     int scan;
 
-    ck_assert_int_eq(rk_settings_pid_params(s, &limits, ts, &params, NULL), RK_OK);
+    ck_assert_int_eq(rk_settings_pid_params(s, &limits, m, ts, &params, NULL), RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, m->out0), RK_OK);
     ck_assert_int_eq(rk_pid_reset(&pid, m->pv0, m->pv0, m->out0), RK_OK);
     ck_assert_int_eq(rk_plant_params_from_model(m, ts, &made, NULL), RK_OK);
@@ -288,6 +288,38 @@ START_TEST(what_cannot_be_sampled_is_refused)
 }
 END_TEST
 
+/* The gain's limits in closed form, a little to each side: continuous, kc < pi / (2 Kv theta);
+ * scanned, P on fopdt with theta = ts, kc < 1 / (K (1 - A)). */
+START_TEST(stability_is_told_for_the_loop_and_for_its_scan)
+{
+    const rk_model lag = fopdt(2, 10, 3);
+    const double limit = 1 / (2 * -expm1(-0.3));
+    bool continuous = false, scanned = false;
+    double factor;
+
+    for (factor = 0.99; factor < 1.02; factor += 0.02) {
+        const rk_settings s = rk_settings_make(factor * limit, HUGE_VAL, 0, 0);
+
+        ck_assert_int_eq(rk_stable_compute(&lag, &s, 3, &continuous, &scanned, NULL), RK_OK);
+        ck_assert(continuous); /* its own limit is some 2.9: Ku of tau 10, theta 3 */
+        ck_assert_int_eq(scanned, factor < 1);
+        ck_assert_int_eq(rk_stable_compute(&lag, &s, QNAN, &continuous, &scanned, NULL), RK_OK);
+        ck_assert(continuous && scanned); /* not looked at */
+    }
+    {
+        const rk_settings wrong_sign = rk_settings_make(-1, 10, 0, 0);
+
+        ck_assert_int_eq(rk_stable_compute(&lag, &wrong_sign, 1, &continuous, &scanned, NULL),
+                         RK_OK);
+        ck_assert(!continuous && !scanned);
+        ck_assert_int_eq(rk_stable_compute(&lag, &wrong_sign, 0, &continuous, &scanned, NULL),
+                         RK_ERR_RANGE);
+        ck_assert_int_eq(rk_stable_compute(NULL, &wrong_sign, 1, &continuous, &scanned, NULL),
+                         RK_ERR_ARG);
+    }
+}
+END_TEST
+
 Suite *suite_sampled(void)
 {
     Suite *suite = suite_create("design/sampled");
@@ -299,6 +331,7 @@ Suite *suite_sampled(void)
     add_table(t, fast_scans_agree_with_continuous, kinds);
     tcase_add_loop_test(t, the_response_is_that_of_the_difference_equation, 0, 2);
     tcase_add_test(t, what_cannot_be_sampled_is_refused);
+    tcase_add_test(t, stability_is_told_for_the_loop_and_for_its_scan);
     suite_add_tcase(suite, t);
     tcase_set_tags(runs, "statistics");
     tcase_add_loop_test(runs, the_blocks_are_stable_up_to_the_limit, 0, 9 * (int)COUNT(kinds));

@@ -2,6 +2,7 @@
 #include <math.h>
 #include <string.h>
 
+#include "../../support/loops.h"
 #include "../../support/support.h"
 
 /* Thirty models: dead time / time constant 0 to 5, three families of them. */
@@ -30,7 +31,7 @@ static double best_rule(const rk_model *model, const char *mode, double ms)
     const rk_knobs knobs = rk_knobs_make();
     rk_tuning list[RK_TUNINGS_MAX];
     double best = HUGE_VAL;
-    int count, i;
+    size_t count, i;
 
     ck_assert_int_eq(rk_tunings_compute(model, NULL, mode, &knobs, list, &count, NULL), RK_OK);
     for (i = 0; i < count; i++) {
@@ -392,6 +393,96 @@ START_TEST(bad_plans_are_refused)
 }
 END_TEST
 
+static const struct {
+    const char *text;
+    bool times, good;
+    double low, high;
+    size_t count;
+} axes[] = {
+    {"0.5:5:0.25", false, true, 0.5, 5, 19},  {"0.1:0.3:0.1", false, true, 0.1, 0.3, 3},
+    {"-24:-1:1", false, true, -24, -1, 24},   {"4", false, true, 4, 4, 1},
+    {"30s:2min:30s", true, true, 30, 120, 4}, {"1:1:1", false, false, 0, 0, 0},
+    {"5:1:1", false, false, 0, 0, 0},         {"1:5:0", false, false, 0, 0, 0},
+    {"1:5:-1", false, false, 0, 0, 0},        {"1:5", false, false, 0, 0, 0},
+    {"0:1000:1", false, false, 0, 0, 0}, /* 1001 values */
+    {"1:5:1:1", false, false, 0, 0, 0},
+};
+
+START_TEST(an_axis_is_what_its_words_say)
+{
+    rk_grid_axis axis = {9, 9, 9};
+
+    ck_assert_int_eq(rk_grid_axis_parse(axes[_i].text, axes[_i].times, &axis), axes[_i].good);
+    if (!axes[_i].good) return;
+    ck_close(axis.low, axes[_i].low, 1e-12);
+    ck_close(axis.high, axes[_i].high, 1e-12);
+    ck_assert_uint_eq(axis.count, axes[_i].count);
+}
+END_TEST
+
+START_TEST(refining_a_grid_finds_what_a_finer_grid_would)
+{
+    const rk_search_plan plan = quick_plan();
+    const double step = 0.4;
+    rk_grid grid = {{0.2, 2.6, 7}, {4, 16, 7}, {0, 0, 1}}, first = grid;
+    rk_grid_point *points = NULL;
+    rk_search_result coarse, fine;
+    size_t best;
+
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 0, &first, &points, &best, &coarse, NULL),
+                     RK_OK);
+    rk_memory_free(points);
+    ck_assert_uint_eq(coarse.tried, 49);
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 2, &grid, &points, &best, &fine, NULL),
+                     RK_OK);
+    ck_assert_uint_eq(fine.tried, 3 * 49);
+    ck_assert(!coarse.met || fine.met);
+    ck_assert(!fine.met || !coarse.met || fine.cost <= coarse.cost);
+    ck_assert_double_lt(grid.kc.high - grid.kc.low, 3.1 * step);
+    ck_assert_double_eq(points[best].settings.kc, fine.settings.kc);
+    rk_memory_free(points);
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 0, NULL, &points, &best, &fine, NULL),
+                     RK_ERR_ARG);
+    grid.kc.count = 0;
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 1, &grid, &points, &best, &fine, NULL),
+                     RK_ERR_RANGE);
+}
+END_TEST
+
+START_TEST(the_edge_of_a_grid_is_where_an_axis_ends)
+{
+    const rk_grid grid = {{1, 3, 3}, {1, 2, 2}, {0, 0, 1}};
+
+    ck_assert(rk_grid_is_edge(&grid, 0) && rk_grid_is_edge(&grid, 2));
+    ck_assert(!rk_grid_is_edge(&grid, 1)); /* two values of ti have no inside */
+    ck_assert(!rk_grid_is_edge(&grid, 4));
+    ck_assert(rk_grid_is_edge(&grid, 5));
+}
+END_TEST
+
+START_TEST(a_loop_tells_what_is_searched_for)
+{
+    rk_design d = brix_loop();
+    rk_search_plan plan;
+
+    d.settings.pv_filter = 2;
+    d.pv_low = 0;
+    d.pv_high = 20;
+    plan = rk_search_plan_for(&d);
+    ck_assert_int_eq(plan.cost, RK_COST_LOAD_IAE);
+    ck_assert_double_eq(plan.requirements.limit[RK_REQUIRE_MS], 1.6);
+    ck_assert_double_eq(plan.sp_step, 1); /* 5 % of PV's range */
+    ck_assert_double_eq(plan.beside.pv_filter, 2);
+    ck_assert_double_eq(plan.ts, 1);
+    ck_assert_double_eq(plan.noise, 0);
+    ck_assert_int_eq(rk_requirements_set(&d.requirements, RK_REQUIRE_MS, 1.9, NULL), RK_OK);
+    ck_assert_int_eq(rk_requirements_set(&d.requirements, RK_REQUIRE_RISE, 90, NULL), RK_OK);
+    plan = rk_search_plan_for(&d);
+    ck_assert_int_eq(plan.cost, RK_COST_MS); /* what is left over goes into robustness */
+    ck_assert_double_eq(plan.requirements.limit[RK_REQUIRE_MS], 1.9);
+}
+END_TEST
+
 Suite *suite_search(void)
 {
     Suite *suite = suite_create("design/search");
@@ -401,6 +492,10 @@ Suite *suite_search(void)
     tcase_add_test(t, costs_add_up);
     tcase_add_test(t, grid_holds_every_run_and_names_the_best);
     tcase_add_test(t, grid_refuses_axes_that_are_none);
+    add_table(t, an_axis_is_what_its_words_say, axes);
+    tcase_add_test(t, refining_a_grid_finds_what_a_finer_grid_would);
+    tcase_add_test(t, the_edge_of_a_grid_is_where_an_axis_ends);
+    tcase_add_test(t, a_loop_tells_what_is_searched_for);
     tcase_add_test(t, bad_plans_are_refused);
     suite_add_tcase(suite, t);
     /* Thousands of runs each: too slow for the sanitizers, which see the same code above. */

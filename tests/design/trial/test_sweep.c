@@ -41,7 +41,8 @@ static void run_blocks(const rk_sweep_plan *plan, const rk_settings *s, bool loa
     int scan;
 
     ck_assert_int_eq(rk_filter_init(&filter, s->pv_filter, plan->ts), RK_OK);
-    ck_assert_int_eq(rk_settings_pid_params(s, &plan->limits, plan->ts, &params, NULL), RK_OK);
+    ck_assert_int_eq(
+        rk_settings_pid_params(s, &plan->limits, &plan->plant, plan->ts, &params, NULL), RK_OK);
     ck_assert_int_eq(rk_pid_init(&pid, &params, plan->plant.out0), RK_OK);
     ck_assert_int_eq(rk_pid_reset(&pid, plan->plant.pv0, plan->plant.pv0, plan->plant.out0),
                      RK_OK);
@@ -200,7 +201,113 @@ START_TEST(sweep_refuses_what_cannot_be_run)
     plan.duration = 1e9;
     ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_ERR_RANGE);
     plan.duration = 10;
-    ck_assert_int_eq(rk_sweep_compute(&plan, &velocity, 1, &r, NULL), RK_ERR_UNSUPPORTED);
+    /* What makes no controller has no figures. */
+    velocity.ti = HUGE_VAL;
+    ck_assert_int_eq(rk_sweep_compute(&plan, &velocity, 1, &r, NULL), RK_OK);
+    ck_assert(isnan(r.setpoint.iae) && isnan(r.noise.out));
+}
+END_TEST
+
+static void same(double a, double b, double relative, const char *what)
+{
+    ck_assert_msg(close_to(a, b, relative), "%s: %.12g, not %.12g", what, a, b);
+}
+
+/* The blocks and the lanes count alike: a deadband that is none to speak of sends a candidate to
+   the blocks, where it does what its neighbour in the lanes does. */
+START_TEST(blocks_and_lanes_count_the_same)
+{
+    const rk_sweep_plan plan = {.plant = fopdt(2, 10, 3),
+                                .limits = {-4, 4, 1.5},
+                                .ts = 0.5,
+                                .sp_step = 2,
+                                .load_step = 1,
+                                .duration = 80,
+                                .band = 0.02,
+                                .noise = 0.1};
+    rk_settings both[2];
+    rk_sweep_result r[2];
+    rng random = {77};
+    int i;
+
+    for (i = 0; i < 50; i++) {
+        both[0] = rk_settings_make(0.2 + rng_uniform(&random), 5 + (10 * rng_uniform(&random)),
+                                   rng_uniform(&random), 0.2);
+        both[0].sp_weight = rng_uniform(&random);
+        both[0].d_sp_weight = rng_uniform(&random);
+        both[0].anti_windup = (rk_anti_windup)(i % 3);
+        both[0].ti = i % 5 == 4 ? HUGE_VAL : both[0].ti;
+        both[1] = both[0];
+        both[1].deadband = 1e-300;
+        ck_assert_int_eq(rk_sweep_compute(&plan, both, 2, r, NULL), RK_OK);
+        same(r[1].setpoint.iae, r[0].setpoint.iae, 1e-12, "iae");
+        same(r[1].setpoint.itae, r[0].setpoint.itae, 1e-12, "itae");
+        same(r[1].setpoint.beyond, r[0].setpoint.beyond, 1e-9, "beyond");
+        same(r[1].setpoint.rise, r[0].setpoint.rise, 0, "rise");
+        same(r[1].setpoint.settling, r[0].setpoint.settling, 0, "settling");
+        same(r[1].load.ise, r[0].load.ise, 1e-12, "ise");
+        same(r[1].load.beyond, r[0].load.beyond, 1e-12, "beyond");
+        same(r[1].load.travel, r[0].load.travel, 1e-12, "travel");
+        same(r[1].load.effort, r[0].load.effort, 1e-12, "effort");
+        same(r[1].load.largest_move, r[0].load.largest_move, 1e-12, "largest move");
+        same(r[1].noise.out, r[0].noise.out, 1e-12, "noise");
+        same(r[1].last_out, r[0].last_out, 1e-12, "OUT");
+    }
+}
+END_TEST
+
+/* What the lanes do not know makes its own difference. */
+static void predicting(rk_settings *s)
+{
+    s->predictor = RK_YES;
+}
+static void dead(rk_settings *s)
+{
+    s->deadband = 0.5;
+}
+static void ramped(rk_settings *s)
+{
+    s->sp_rate = 0.05;
+}
+static void by_velocity(rk_settings *s)
+{
+    s->algorithm = RK_ALGORITHM_VELOCITY;
+    s->sp_weight = 0.5;
+}
+static void by_trapezoid(rk_settings *s)
+{
+    s->integral = RK_SCHEME_TRAPEZOID;
+}
+
+static void (*const features[])(rk_settings *s) = {predicting, dead, ramped, by_velocity,
+                                                   by_trapezoid};
+
+START_TEST(a_sweep_knows_every_feature)
+{
+    const rk_sweep_plan plan = {.plant = fopdt(2, 10, 6),
+                                .limits = {-40, 40, HUGE_VAL},
+                                .ts = 0.5,
+                                .sp_step = 2,
+                                .load_step = 1,
+                                .duration = 200,
+                                .band = 0.02};
+    rk_settings s = rk_settings_make(0.6, 10, 0, 0), with = s;
+    rk_trial_case c = {
+        .plant = plan.plant, .model = plan.plant, .limits = plan.limits, .ts = 0.5};
+    const rk_trial_plan step = {.sp_step = 2, .duration = 200, .band = 0.02};
+    rk_sweep_result plain, other;
+    rk_trial *trial;
+
+    features[_i](&with);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &plain, NULL), RK_OK);
+    ck_assert_int_eq(rk_sweep_compute(&plan, &with, 1, &other, NULL), RK_OK);
+    ck_assert_msg(fabs(plain.setpoint.iae / other.setpoint.iae - 1) > 1e-4, "%.9g and %.9g",
+                  plain.setpoint.iae, other.setpoint.iae);
+    c.settings = with;
+    ck_assert_int_eq(rk_trial_create(&c, &step, &trial, NULL), RK_OK);
+    ck_close(other.setpoint.travel, rk_trial_results(trial)->travel, 1e-9);
+    ck_close(other.setpoint.iae, rk_trial_results(trial)->setpoint.iae, 0.05); /* rectangles */
+    rk_trial_free(trial);
 }
 END_TEST
 
@@ -210,6 +317,8 @@ Suite *suite_sweep(void)
     TCase *t = tcase_create("sweep");
 
     add_table(t, sweep_gives_the_blocks_bits, swept);
+    tcase_add_test(t, blocks_and_lanes_count_the_same);
+    add_table(t, a_sweep_knows_every_feature, features);
     tcase_add_test(t, sweep_measures_what_the_closed_forms_say);
     tcase_add_test(t, noise_is_what_the_closed_form_says);
     tcase_add_test(t, threads_do_not_change_a_sweep);

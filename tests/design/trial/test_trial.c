@@ -217,7 +217,7 @@ START_TEST(by_hand_the_output_moves_once)
     rk_trial_case c = a_case(fopdt(2, 10, 1), rk_settings_make(1, 10, 0, 0), 0.1);
     rk_trial_metrics m;
 
-    c.control = RK_CONTROL_MANUAL;
+    c.manual = true;
     c.manual_out = 2.5;
     m = run(&c, (rk_trial_plan){.sp_step = 5, .load_step = 1, .load_at = 100, .duration = 200});
     ck_close(m.setpoint.rise_time, 10 * log(9), 1e-3);
@@ -295,6 +295,89 @@ START_TEST(bad_plans_are_refused)
 }
 END_TEST
 
+/* What a plan leaves open, and what is chosen. */
+static const struct {
+    const char *fact;
+    double sp, load, load_at, duration; /* asked; NaN: open */
+    rk_setpoint_shape shape;
+    double sp_is, load_is; /* chosen */
+    bool halves;           /* the load comes half way */
+} open_plans[] = {
+    {"nothing is said: both steps", QNAN, QNAN, QNAN, QNAN, RK_SETPOINT_SHAPE_STEP, 1, -0.5,
+     true},
+    {"a setpoint alone", 3, QNAN, QNAN, QNAN, RK_SETPOINT_SHAPE_STEP, 3, 0, true},
+    {"a load alone begins at once", QNAN, 2, QNAN, QNAN, RK_SETPOINT_SHAPE_STEP, 0, 2, false},
+    {"what is said stays", 3, 2, 7, 50, RK_SETPOINT_SHAPE_STEP, 3, 2, false},
+    {"three swings are shown", 3, QNAN, QNAN, QNAN, RK_SETPOINT_SHAPE_SINE, 3, 0, true},
+};
+
+START_TEST(a_plan_is_completed_by_what_suits_the_loop)
+{
+    const rk_trial_case c = {.plant = fopdt(2, 10, 3),
+                             .settings = rk_settings_make(0.8, 10, 0, 0),
+                             .limits = rk_limits_none(),
+                             .ts = 1};
+    rk_design d = rk_design_make();
+    rk_trial_plan plan = {.sp_step = open_plans[_i].sp,
+                          .load_step = open_plans[_i].load,
+                          .load_at = open_plans[_i].load_at,
+                          .duration = open_plans[_i].duration,
+                          .shape = open_plans[_i].shape,
+                          .sp_time = 500,
+                          .noise = QNAN,
+                          .band = QNAN};
+
+    d.model = c.plant;
+    d.pv_low = 0;
+    d.pv_high = 20;
+    rk_trial_plan_complete(&plan, &d, &c, 1);
+    ck_assert_double_eq(plan.sp_step, open_plans[_i].sp_is);
+    ck_assert_double_eq(plan.load_step, open_plans[_i].load_is);
+    ck_assert_double_eq(plan.noise, 0);
+    ck_assert_double_eq(plan.band, 0.02);
+    if (!isnan(open_plans[_i].duration)) {
+        ck_assert_double_eq(plan.duration, 50);
+        ck_assert_double_eq(plan.load_at, 7);
+        return;
+    }
+    ck_assert_double_ge(plan.duration, rk_trial_time_to_settle(&c));
+    ck_assert_double_eq(plan.load_at, open_plans[_i].halves ? 0.5 * plan.duration : 0);
+    if (open_plans[_i].shape == RK_SETPOINT_SHAPE_SINE) {
+        ck_assert_double_ge(plan.duration, 1500);
+    }
+}
+END_TEST
+
+START_TEST(a_record_beside_a_trial_is_off_by_what_it_is_off)
+{
+    const rk_trial_case c = {.plant = fopdt(2, 10, 3),
+                             .settings = rk_settings_make(0.8, 10, 0, 0),
+                             .limits = rk_limits_none(),
+                             .ts = 1};
+    const rk_trial_plan plan = {.sp_step = 1, .duration = 60, .band = 0.02};
+    rk_trial *t = NULL;
+    rk_record *record = NULL;
+    double rms;
+    size_t rows, i;
+
+    ck_assert_int_eq(rk_trial_create(&c, &plan, &t, NULL), RK_OK);
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (i = 0; i < 80; i++) { /* longer than the trial; its first row at 100 s */
+        const size_t at = (size_t)(((double)i / rk_trial_step(t)) + 0.5);
+        const double pv = at < rk_trial_points(t) ? rk_trial_pv(t)[at] : 0;
+
+        ck_assert_int_eq(rk_record_add(record, 100 + (double)i, 0, pv + 0.25, NULL), RK_OK);
+    }
+    ck_assert_int_eq(rk_trial_compare(t, record, &rows, &rms, NULL), RK_OK);
+    ck_assert_uint_ge(rows, 60);
+    ck_assert_uint_le(rows, 61);
+    ck_close(rms, 0.25, 1e-12);
+    ck_assert_int_eq(rk_trial_compare(t, NULL, &rows, &rms, NULL), RK_ERR_ARG);
+    rk_record_free(record);
+    rk_trial_free(t);
+}
+END_TEST
+
 Suite *suite_trial(void)
 {
     Suite *suite = suite_create("design/trial");
@@ -313,6 +396,8 @@ Suite *suite_trial(void)
     tcase_add_test(t, by_hand_the_output_moves_once);
     tcase_add_test(t, a_run_cut_short_does_not_claim_to_have_settled);
     tcase_add_test(t, an_unstable_loop_neither_settles_nor_crashes);
+    add_table(t, a_plan_is_completed_by_what_suits_the_loop, open_plans);
+    tcase_add_test(t, a_record_beside_a_trial_is_off_by_what_it_is_off);
     add_table(t, bad_plans_are_refused, refused);
     suite_add_tcase(suite, t);
     return suite;

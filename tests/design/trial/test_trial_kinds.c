@@ -157,6 +157,14 @@ START_TEST(noise_fools_no_metric)
 }
 END_TEST
 
+static rk_settings on_off_settings(double hysteresis, double gain)
+{
+    rk_settings s = rk_settings_make(gain < 0 ? -1 : 1, HUGE_VAL, 0, 0);
+
+    s.on_off = hysteresis;
+    return s;
+}
+
 /* A symmetric relay on first order: PV overshoots by K h (1 - e^(-theta/T)), half a period is
    theta + T ln(2 - e^(-theta/T)). */
 START_TEST(on_off_cycles_by_the_closed_form)
@@ -169,7 +177,7 @@ START_TEST(on_off_cycles_by_the_closed_form)
     rk_trial *t;
     size_t i;
 
-    c.control = RK_CONTROL_ON_OFF;
+    c.settings = on_off_settings(0, k);
     c.limits = (rk_limits){-5, 5, HUGE_VAL};
     t = run(&c, (rk_trial_plan){.sp_step = 0, .load_step = 1e-9, .duration = 400});
     for (i = rk_trial_scans(t) / 2; i < rk_trial_scans(t); i++) {
@@ -196,7 +204,7 @@ START_TEST(a_perfect_predictor_is_the_quick_loop_delayed)
     rk_trial *a, *b;
     double i;
 
-    slow.control = RK_CONTROL_PREDICTOR;
+    slow.settings.predictor = RK_YES;
     quick.plant.dead_time = 0;
     a = run(&slow, (rk_trial_plan){.sp_step = 3, .duration = 100});
     b = run(&quick, (rk_trial_plan){.sp_step = 3, .duration = 100});
@@ -287,7 +295,7 @@ START_TEST(within_the_deadband_nothing_is_done)
     rk_trial_case c = a_case(fopdt(2, 10, 3), 0.6, 10, 0.5);
     rk_trial *t;
 
-    c.deadband = 0.4;
+    c.settings.deadband = 0.4;
     t = run(&c, (rk_trial_plan){.sp_step = 0.39, .duration = 50});
     ck_assert_double_eq(rk_trial_results(t)->travel, 0);
     rk_trial_free(t);
@@ -334,7 +342,7 @@ static void negative_noise(rk_trial_case *c, rk_trial_plan *p)
 static void on_off_unlimited(rk_trial_case *c, rk_trial_plan *p)
 {
     (void)p;
-    c->control = RK_CONTROL_ON_OFF;
+    c->settings = on_off_settings(0, 1);
     c->limits = rk_limits_none();
 }
 static void negative_play(rk_trial_case *c, rk_trial_plan *p)
@@ -345,7 +353,7 @@ static void negative_play(rk_trial_case *c, rk_trial_plan *p)
 static void integrating_predictor(rk_trial_case *c, rk_trial_plan *p)
 {
     (void)p;
-    c->control = RK_CONTROL_PREDICTOR;
+    c->settings.predictor = RK_YES;
     c->model.kind = RK_MODEL_IPDT;
     c->model.time_constant[0] = 0;
 }

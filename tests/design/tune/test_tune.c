@@ -303,7 +303,8 @@ START_TEST(ultimate_rules_find_the_ultimate_point)
     const rk_model no_dead_time = fopdt(1, 10, 0);
     const rk_knobs knobs = rk_knobs_make();
     rk_tuning t, list[RK_TUNINGS_MAX];
-    int count, i, unusable = 0;
+    size_t count, i;
+    int unusable = 0;
 
     ck_assert_int_eq(rk_tuning_compute(&first, "zn-ultimate", "PI", &knobs, &t, NULL), RK_OK);
     ck_close(t.settings.kc, 0.45 * 3.80688286, 1e-8);
@@ -341,12 +342,12 @@ START_TEST(a_rule_beyond_its_range_says_so)
     const rk_model model = fopdt(1, edges[_i].tau, edges[_i].theta);
     const rk_knobs knobs = rk_knobs_make();
     rk_tuning list[RK_TUNINGS_MAX];
-    int count;
+    size_t count;
 
     ck_assert_int_eq(
         rk_tunings_compute(&model, edges[_i].rule, edges[_i].mode, &knobs, list, &count, NULL),
         RK_OK);
-    ck_assert_int_eq(count, 1);
+    ck_assert_uint_eq(count, 1);
     ck_assert_int_eq(list[0].usable, edges[_i].usable);
     ck_assert(!list[0].in_range);
     ck_assert_ptr_nonnull(strstr(list[0].note, "made for dead time / time constant"));

@@ -2,6 +2,8 @@
 #ifndef REDKETTLE_DESIGN_BASE_FINDING_H
 #define REDKETTLE_DESIGN_BASE_FINDING_H
 
+#include <stddef.h>
+
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -27,7 +29,7 @@ typedef struct rk_finding {
 enum { RK_FINDINGS_MAX = 24 };
 
 typedef struct rk_findings {
-    int count;
+    size_t count;
     rk_finding list[RK_FINDINGS_MAX];
 } rk_findings;
 

@@ -24,6 +24,11 @@ bool rk_number_parse_with(const char *text, size_t length, char mark, double *va
  */
 bool rk_time_parse(const char *text, size_t length, double *seconds);
 
+/** Numbers, or times, with a separator between: "5,-10,5". Returns how many, 0 if one is none
+ * or there are more than `most`. */
+size_t rk_numbers_parse(const char *text, char separator, bool times, double *values,
+                        size_t most);
+
 /** Read a time unit alone, "ms", "s", "min" or "h", as its seconds. */
 bool rk_time_unit_parse(const char *text, double *seconds);
 

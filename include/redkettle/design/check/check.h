@@ -71,7 +71,7 @@ rk_status rk_gain_limits_compute(const rk_requirements *asked, const rk_model *m
                                  const rk_settings *settings, const rk_conditions *conditions,
                                  double unstable_from, rk_gain_limits *limits, rk_diag *diag);
 
-/** What would mend a requirement that is missed: one setting changed, the other kept. */
+/** A remedy for a requirement that is not met: one setting changed, the other kept. */
 typedef struct rk_remedy {
     bool by_kc, by_ti; /* which; neither: no change of one alone does */
     double value;      /* of it, as rk_settings counts it */
@@ -80,10 +80,10 @@ typedef struct rk_remedy {
 
 /**
  * For each line that a verdict misses the nearest change of kc or ti alone, to an eighth or
- * eight times of it, that meets the line; of all that do, one that mends everything first.
+ * eight times of it, that meets the line; of all that do, one that meets all requirements first.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_search_compute; RK_ERR_MEMORY. A loop of
- * which no change is stable has no mend.
+ * which no change is stable has no remedy.
  */
 rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *model,
                               const rk_settings *settings, const rk_conditions *conditions,
@@ -133,9 +133,11 @@ typedef struct rk_check {
     bool has_box, has_region; /* of the worst: 2nd if the fit's covariance is known */
     rk_worst box, region;
     double survived; /* by this part every number of the model may be wrong at once */
-
-    rk_findings findings;
 } rk_check;
+
+/** What a check found doubtful, and what to do about it; of the same loop and plan. */
+rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,
+                              const rk_check *check);
 
 /**
  * Margins, trials where a requirement needs them, the verdict against the loop's requirements,

@@ -6,6 +6,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/base/diag.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/device/port.h>
 
 #ifdef __cplusplus
@@ -25,6 +26,15 @@ typedef struct rk_bump_plan {
     double pv_low, pv_high;         /* bounds: beyond them the test stops, pv-EU */
     double out_low, out_high;       /* OUT's limits, out-EU */
 } rk_bump_plan;
+
+/**
+ * Choose what a plan leaves open, NaN, by what is known of the loop: its scan, OUT's limits and
+ * PV's range; hold for the dead time and five times the time constants; PV steady for 30 scans
+ * before, waited for 20 times as long.
+ *
+ * Errors  RK_ERR_RANGE for what the loop does not tell: scan, limits, or how long to hold.
+ */
+rk_status rk_bump_plan_complete(rk_bump_plan *plan, const rk_design *loop, rk_diag *diag);
 
 /** Where a test stands. */
 typedef enum rk_bump_state {

@@ -40,13 +40,13 @@ enum { RK_FIT_NUMBERS = RK_MODEL_NUMBERS, RK_FIT_LEFT_OUT = 8 };
 
 /** A model with its certainty. Intervals are {low, high} at 95 %. */
 typedef struct rk_fit {
-    rk_model model;        /* out0 is the first row's OUT, pv0 the fitted baseline */
-    double gain95[2];      /* as the gain */
-    double tau95[2][2];    /* s, of each time constant; {0, 0} where there is none */
-    double damping95[2];   /* {0, 0} where there is none */
-    double dead_time95[2]; /* s, not below 0; by the likelihood's profile */
-    double pv0_95[2];      /* pv-EU */
-    double covariance[RK_FIT_NUMBERS][RK_FIT_NUMBERS]; /* of gain, time constants, damping, dead
+    rk_model model;           /* out0 is the first row's OUT, pv0 the fitted baseline */
+    double gain95[2];         /* as the gain */
+    double tau95[2][2];       /* s, of each time constant; {0, 0} where there is none */
+    double damping95[2];      /* {0, 0} where there is none */
+    double dead_time95[2];    /* s, not below 0; by the likelihood's profile */
+    double pv0_95[2];         /* pv-EU */
+    rk_covariance covariance; /* of gain, time constants, damping, dead
                                                           time; 0 where there is none */
     double fit_percent; /* 100 (1 - |pv - model| / |pv - mean|): how much of PV's movement */
     double rmse;        /* pv-EU */
@@ -66,8 +66,15 @@ typedef struct rk_fit {
     bool closed_loop;                    /* OUT answers PV */
     size_t candidates;
     rk_fit_candidate candidate[RK_MODEL_KINDS];
-    rk_findings findings;
+    double interval; /* from row to row, s */
+    double seen;     /* of the record after the first move, s */
 } rk_fit;
+
+/** What is doubtful about a fit, and what to do about it. */
+rk_findings rk_fit_findings(const rk_fit *fit);
+
+/** The gravest of them. */
+rk_level rk_fit_level(const rk_fit *fit);
 
 /**
  * Fit a process model to a record by output error: the model is run freely on the recorded OUT,
@@ -134,12 +141,14 @@ typedef struct rk_move_fit {
 
 enum { RK_MOVE_FITS_MAX = 12 };
 
-/** The moves of a record, each fitted alone, and what their differences say. */
+/** The moves of a record, each fitted alone. */
 typedef struct rk_move_fits {
     size_t count;
     rk_move_fit move[RK_MOVE_FITS_MAX];
-    rk_findings findings;
 } rk_move_fits;
+
+/** What their differences say. */
+rk_findings rk_move_fits_findings(const rk_move_fits *fits);
 
 /**
  * Fit each move of OUT alone, from a little before it to the next: a gain or a dead time that
@@ -169,18 +178,31 @@ typedef struct rk_hand_fits {
 
 /**
  * First order plus dead time from a record with a single move, as with a ruler: the 63.2 %
- * point with the moment PV begins to move, two points (28.3 and 63.2 %), two points (35.3
- * and 85.3
- * %), and the tangent at the steepest slope.
+ * point with the moment PV begins to move, two points (28.3 and 63.2 %), two points (35.3 and
+ * 85.3 %), and the tangent at the steepest slope.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY. A record that is no single step has count 0.
  * Source  J. G. Ziegler, N. B. Nichols, Optimum settings for automatic controllers, 1942,
- * Trans. ASME 64 (tangent); C. L. Smith, Digital Computer Process Control, Intext, 1972 (28.3
- * and 63.2
- * %); K. R. Sundaresan, P. R. Krishnaswamy, Estimation of time delay, time constant parameters,
- * 1977, Canadian J. Chem. Eng. 56 (35.3 and 85.3 %).
+ *          Trans. ASME 64 (tangent); C. L. Smith, Digital Computer Process Control, Intext,
+ *          1972 (28.3 and 63.2 %); K. R. Sundaresan, P. R. Krishnaswamy, Estimation of time
+ *          delay, time constant parameters, 1977, Canadian J. Chem. Eng. 56 (35.3 and 85.3 %).
  */
 rk_status rk_hand_fits_compute(const rk_record *record, rk_hand_fits *hand, rk_diag *diag);
+
+/** What of a model's operating point may be moved to where it fits a record best. */
+typedef struct rk_lay_over {
+    bool out0; /* to the record's first OUT, unless the process integrates */
+    bool pv0;
+} rk_lay_over;
+
+/**
+ * Lay a model that was not fitted over a record: *fit gets the model and how well it explains
+ * PV, and nothing else.
+ *
+ * Errors  as rk_validation_compute.
+ */
+rk_status rk_fit_lay_over(const rk_record *record, const rk_model *model, rk_lay_over moves,
+                          rk_fit *fit, rk_diag *diag);
 
 enum { RK_LAGS_MAX = 16 };
 

@@ -6,6 +6,7 @@
 #include <stddef.h>
 
 #include <redkettle/design/base/finding.h>
+#include <redkettle/design/base/yes_no.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/record/record.h>
 
@@ -25,8 +26,6 @@ typedef struct rk_inspect_plan {
 
 /** Nothing known, the gain wanted to 5 % and the dead time to 10 %. */
 rk_inspect_plan rk_inspect_plan_make(void);
-
-typedef enum rk_yes_no { RK_NO = 0, RK_YES = 1, RK_NOT_KNOWN = 2 } rk_yes_no;
 
 /** A better test than this one, from the noise and a rough model. */
 typedef struct rk_next_test {
@@ -51,19 +50,20 @@ typedef struct rk_inspection {
     double gain_percent; /* of rough: half of the 95 % interval, colour of noise allowed for */
     double dead_time_error; /* .. of its dead time, s */
     rk_next_test next;
-    rk_findings findings;
+    rk_level level; /* the gravest of its findings */
 } rk_inspection;
 
 /**
  * Judge a record: sampling, moves of OUT, noise, whether it was steady, what went wrong, how
  * well a model could be known from it, and what the next test should do better. The verdict is
- * the gravest level of the findings: good, usable, unfit.
+ * the gravest level of the findings: good, usable, unfit. findings may be NULL.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_DATA for fewer than 2 rows; RK_ERR_MEMORY. A record
  * that is unfit is no error.
  */
 rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *plan,
-                                rk_inspection *inspection, rk_diag *diag);
+                                rk_inspection *inspection, rk_findings *findings,
+                                rk_diag *diag);
 
 /** "good", "usable", "unfit". */
 const char *rk_inspection_verdict(const rk_inspection *inspection);

@@ -101,8 +101,7 @@ typedef struct rk_design {
     bool has_model;
     rk_model model;
     double gain95[2], tau95[2][2], dead_time95[2]; /* NaN: not known */
-    double covariance[RK_MODEL_NUMBERS]
-                     [RK_MODEL_NUMBERS]; /* as in rk_fit; [0][0] NaN: not known */
+    rk_covariance covariance;                      /* as in rk_fit; [0][0] NaN: not known */
 
     int triangle_numbers; /* of a covariance as it was typed; rk_design_settle lays it out */
     double triangle[RK_TRIANGLE_MAX];
@@ -174,6 +173,28 @@ double rk_design_gain_pct(const rk_design *loop, double gain);
 
 /** The same of a controller's gain. */
 double rk_design_kc_pct(const rk_design *loop, double kc);
+
+/** Other ways to write a controller's settings; NaN: not written so. */
+typedef struct rk_other_settings {
+    double band; /* kc as proportional band: percent of PV's range for OUT's whole range */
+    double kc_percent;   /* kc in percent of span on both sides */
+    double repeats;      /* ti as repeats per minute */
+    double filter_ratio; /* tf as td / filter_ratio */
+} rk_other_settings;
+
+/** Nothing written so. */
+rk_other_settings rk_other_settings_make(void);
+
+/**
+ * Convert them into the ideal form's numbers in *given, by the loop's ranges; a band has no
+ * sign: it comes from the action, or from the model's gain. `mark` stands before a name in a
+ * message: "--" on a command line.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a number that is not above 0, one that is
+ * given in two ways, ranges or a sign that are not known.
+ */
+rk_status rk_design_convert_given(const rk_design *loop, const rk_other_settings *other,
+                                  const char *mark, rk_given_settings *given, rk_diag *diag);
 
 /** Room for a gain's unit. */
 enum { RK_GAIN_UNIT_CHARS = (2 * RK_UNITS_CHARS) + 8 };

@@ -43,6 +43,7 @@ typedef enum rk_key_unit {
     RK_UNIT_KI,   /* OUT per PV and second */
     RK_UNIT_KD,   /* OUT seconds per PV */
     RK_UNIT_OUT_RATE,
+    RK_UNIT_PV_RATE, /* PV per second */
 } rk_key_unit;
 
 /** What numbers a key takes. */
@@ -89,6 +90,9 @@ const rk_section *rk_section_at(size_t place);
 
 /** "a time above 0", "a number, PV units per OUT unit", "fopdt, sopdt, ...". */
 void rk_key_describe(const rk_key *key, rk_text *text);
+
+/** Append a page of all sections and keys: meaning, range, unit and default. */
+void rk_keys_help(rk_text *text);
 
 /**
  * Set a key from its written value. Settings and the covariance take effect with

@@ -38,6 +38,12 @@ bool rk_model_kind_integrates(rk_model_kind kind);
 /** A model's numbers, as a covariance counts them. */
 enum { RK_MODEL_NUMBERS = 5 }; /* gain, time constants, damping, dead time */
 
+/** The covariance of a model's numbers, in their units; 0 where a kind has no such number, and
+ * c[0][0] NaN where nothing is known. */
+typedef struct rk_covariance {
+    double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
+} rk_covariance;
+
 /** Which of them a kind has, in order; returns how many. */
 int rk_model_kind_numbers(rk_model_kind kind, int number[RK_MODEL_NUMBERS]);
 

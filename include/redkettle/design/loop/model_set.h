@@ -45,8 +45,7 @@ typedef struct rk_model_set {
  *         2008, ch. 7 (joint region by chi-square); I. Arasaratnam, S. Haykin, Cubature Kalman
  *         Filters, 2009, IEEE Trans. Automatic Control 54(6) (the points of the mean).
  */
-rk_status rk_model_set_from_covariance(const rk_model *model,
-                                       double covariance[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS],
+rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covariance *covariance,
                                        rk_over over, rk_model_set *set, rk_diag *diag);
 
 /**

@@ -5,6 +5,7 @@
 #include <stdbool.h>
 
 #include <redkettle/design/base/diag.h>
+#include <redkettle/design/base/yes_no.h>
 #include <redkettle/device/pid.h>
 
 #ifdef __cplusplus
@@ -42,24 +43,36 @@ const char *rk_form_to_text(rk_form form);
 /** Errors  RK_ERR_RANGE for a word that names no form; diag lists them. */
 rk_status rk_form_from_text(const char *text, rk_form *form, rk_diag *diag);
 
-/** A controller's numbers in the ideal form. */
+/** A controller's numbers in the ideal form: all that decides what it does but its limits. */
 typedef struct rk_settings {
     double kc; /* controller gain, out-EU per pv-EU, not 0; the sign of the process gain */
     double ti; /* integral time, s, > 0; infinite: no integral action */
     double td; /* derivative time, s, >= 0 */
     double tf; /* derivative filter time, s, >= 0 */
-    double sp_weight; /* setpoint weight on P, 0..1 */
+    double sp_weight;   /* setpoint weight on P, 0..1 */
+    double d_sp_weight; /* setpoint weight on D, 0..1; 0: the derivative acts on PV alone */
+    double bias;     /* OUT without an error, out-EU, of a controller without integral action;
+                        NaN: the operating point's OUT */
+    double deadband; /* errors within it count as none, pv-EU, >= 0 */
+    double sp_rate;  /* the setpoint's ramp, pv-EU per s, > 0; infinite: it steps */
     rk_anti_windup anti_windup;
     double tt; /* tracking time, s, > 0; 0: ti without and sqrt(ti td) with derivative action */
     double pv_filter; /* first-order filter on PV before the controller, s, >= 0; 0: none */
     rk_scheme integral, derivative; /* of its sums and differences, as rk_pid_params */
     rk_algorithm algorithm;
+    rk_yes_no
+        predictor; /* a dead-time compensator with the loop's model before the controller */
+    double on_off; /* two-position control instead, of this hysteresis to each side, pv-EU, >=
+                       0: of kc the sign counts alone, of the others nothing; NaN: none */
 } rk_settings;
 
-/** Settings with these three and all else at its default: weight 1, back-calculation. */
+/** Settings with these four and all else at its default: weight 1, back-calculation. */
 rk_settings rk_settings_make(double kc, double ti, double td, double tf);
 
-/** "P", "PI", "PD" or "PID", by what acts. */
+/** Is it two-position control? */
+bool rk_settings_is_on_off(const rk_settings *settings);
+
+/** "P", "PI", "PD", "PID" or "on/off", by what acts. */
 const char *rk_settings_mode(const rk_settings *settings);
 
 /** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a value out of range, which diag names. */
@@ -100,9 +113,18 @@ rk_status rk_settings_from_form(const rk_form_values *values, rk_settings *setti
 /** Settings as a user typed them: NaN where nothing was given. */
 typedef struct rk_given_settings {
     rk_form form;
-    double kc, ti, td, tf; /* of the ideal and the series form; tf of all three */
+    double kc, ti, td, tf; /* of the ideal and the series form; tf of all three, and where it is
+                              not given a tenth of the derivative time */
     double kp, ki, kd;     /* of the parallel form */
 } rk_given_settings;
+
+/**
+ * The derivative filter time where none is given, s: a tenth of the derivative time, so that a
+ * derivative is never unfiltered by accident.
+ *
+ * Source  K. J. Astrom, T. Hagglund, PID Controllers, 2nd ed., ISA, 1995, ch. 3.
+ */
+double rk_filter_default(double td);
 
 /** Nothing given, ideal form. */
 rk_given_settings rk_given_settings_make(void);
@@ -121,6 +143,13 @@ bool rk_given_settings_any(const rk_given_settings *given);
 rk_status rk_settings_from_given(const rk_given_settings *given, const char *mark,
                                  rk_settings *settings, rk_diag *diag);
 
+/** Take kc, ti, td and tf from other settings; the rest stays. */
+void rk_settings_take_numbers(rk_settings *settings, const rk_settings *from);
+
+/** The tracking time that back-calculation runs with, s: as set, or ti, and with derivative
+ * sqrt(ti td). Source  K. J. Astrom, T. Hagglund, PID Controllers, 2nd ed., ISA, 1995, ch. 3. */
+double rk_settings_tracking_time(const rk_settings *settings);
+
 /** What the final control element can do. */
 typedef struct rk_limits {
     double low, high; /* out-EU, low < high */
@@ -133,16 +162,6 @@ rk_limits rk_limits_none(void);
 /** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for limits the wrong way round or a rate not >
  * 0. */
 rk_status rk_limits_check(const rk_limits *limits, rk_diag *diag);
-
-/**
- * The parameters of the controller block for these settings at a scan interval.
- *
- * Units   ts in s.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_settings_check, for limits, a scan not
- * above 0, or a ti or tt shorter than the scan.
- */
-rk_status rk_settings_pid_params(const rk_settings *settings, const rk_limits *limits,
-                                 double ts, rk_pid_params *params, rk_diag *diag);
 
 #ifdef __cplusplus
 }

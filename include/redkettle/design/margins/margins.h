@@ -103,13 +103,39 @@ rk_status rk_sampled_response_compute(const rk_model *model, const rk_settings *
  *
  * Units   sampling in s.
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check and rk_settings_check, or for a
- *         scan not above 0, a negative delay or an integral that is none; RK_ERR_MEMORY.
+ *         scan not above 0, a negative delay or unknown integral scheme; RK_ERR_MEMORY.
  * Source  K. J. Astrom, B. Wittenmark, Computer-Controlled Systems, 3rd ed., Prentice Hall,
  *         1997, ch. 3 and 8.
  */
 rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *settings,
                                      const rk_sampling *sampling, rk_margins *margins,
                                      rk_diag *diag);
+
+/**
+ * Margins of a loop with a predictor whose model need not be the process: L is the loop broken
+ * at the process, so that they say what error of the process it tolerates; kc_stable is of kc,
+ * which acts within the predictor's loop too. With a perfect model they flatter: look at the
+ * worst over wrong ones. rk_margins_compute and rk_sampled_margins_compute give these with the
+ * process as the model where settings have a predictor.
+ *
+ * Units   sampling NULL: the continuous loop.
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute and
+ *         rk_sampled_margins_compute, for an integrating model, or for a derivative without a
+ *         filter in the continuous loop; RK_ERR_MEMORY.
+ * Source  O. J. M. Smith, Closer control of loops with dead time, 1957, Chemical Engineering
+ *         Progress 53(5), 217-219.
+ */
+rk_status rk_predicted_margins_compute(const rk_model *process, const rk_model *model,
+                                       const rk_settings *settings, const rk_sampling *sampling,
+                                       rk_margins *margins, rk_diag *diag);
+
+/**
+ * Is the loop stable: continuous, and as it is scanned (ts NaN: not looked at, true)?
+ *
+ * Errors  as rk_sampled_margins_compute.
+ */
+rk_status rk_stable_compute(const rk_model *model, const rk_settings *settings, double ts,
+                            bool *continuous, bool *scanned, rk_diag *diag);
 
 /** Margins at their worst over models: each at its own worst. */
 typedef struct rk_worst {

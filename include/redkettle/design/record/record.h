@@ -53,6 +53,9 @@ const double *rk_record_pv(const rk_record *record);
 /** How often OUT changes from a row to the next. */
 size_t rk_record_moves(const rk_record *record);
 
+/** The mean interval between rows, s; NaN for fewer than two. */
+double rk_record_interval(const rk_record *record);
+
 void rk_record_free(rk_record *record);
 
 /** A move of OUT; a ramp is one. Times in s from the first row. */

@@ -2,6 +2,7 @@
 #ifndef REDKETTLE_DESIGN_SEARCH_SEARCH_H
 #define REDKETTLE_DESIGN_SEARCH_SEARCH_H
 
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/model_set.h>
 #include <redkettle/design/loop/requirements.h>
 #include <redkettle/design/trial/performance.h>
@@ -54,7 +55,8 @@ typedef struct rk_search_plan {
     double load_step;    /* out-EU, not 0; of the load's */
     const char *mode;    /* "P", "PI", "PD", "PID" */
     double filter_ratio; /* tf is td / filter_ratio, > 1 */
-    double pv_filter;    /* of all settings, s, >= 0; 0: none */
+    rk_settings beside;  /* what all settings have but kc, ti, td and tf: weights, filter,
+                            predictor and the rest */
     rk_cost cost;
     double weigh_error;  /* what is made small is this times the cost, > 0 .. */
     double weigh_effort; /* .. and this times the effort of the same steps, >= 0 */
@@ -71,6 +73,13 @@ typedef struct rk_search_plan {
 
 /** PI by the load's IAE, Ms at most 1.6 and the other requirements at their defaults. */
 rk_search_plan rk_search_plan_make(const rk_model *model);
+
+/**
+ * The search that a loop asks for: its model, scan, limits, noise, the other settings, steps and
+ * requirements, with Ms at most 1.6 where nothing is asked of it. Where a time or a peak is
+ * limited, which needs active control, the cost is Ms, so that the rest goes into robustness.
+ */
+rk_search_plan rk_search_plan_for(const rk_design *loop);
 
 /** What was found. */
 typedef struct rk_search_result {
@@ -94,11 +103,22 @@ typedef struct rk_search_result {
 rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result,
                             rk_diag *diag);
 
+/**
+ * The same search without the requirement that was limiting *found, by the load's IAE if the
+ * cost was Ms: what it costs. Errors  as rk_search_compute; RK_ERR_DATA if all requirements are
+ * met.
+ */
+rk_status rk_search_compute_without(const rk_search_plan *plan, const rk_search_result *found,
+                                    rk_search_result *without, rk_diag *diag);
+
 /** Values of a setting: from low to high, both included; one value if they are equal. */
 typedef struct rk_grid_axis {
     double low, high;
     size_t count; /* 1 to 1000 */
 } rk_grid_axis;
+
+/** "LOW:HIGH:STEP", or one value; false: it is neither, or of more than 1000 values. */
+bool rk_grid_axis_parse(const char *text, bool times, rk_grid_axis *axis);
 
 /** Value number i of an axis. */
 double rk_grid_value(const rk_grid_axis *axis, size_t i);
@@ -128,6 +148,20 @@ typedef struct rk_grid_point {
 rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid,
                                  rk_grid_point *points, size_t *best, rk_search_result *result,
                                  rk_diag *diag);
+
+/** Is this point at the end of an axis of more than two values? A better one may lie beyond. */
+bool rk_grid_is_edge(const rk_grid *grid, size_t point);
+
+/**
+ * A grid, and then so many turns around the best point, each with as many points within one and
+ * a half steps of it. *grid and *points, which rk_memory_free frees, are the last turn's that
+ * was not cut short; result->tried counts all.
+ *
+ * Errors  as rk_search_grid_compute.
+ */
+rk_status rk_search_grid_refine(const rk_search_plan *plan, int turns, rk_grid *grid,
+                                rk_grid_point **points, size_t *best, rk_search_result *result,
+                                rk_diag *diag);
 
 #ifdef __cplusplus
 }

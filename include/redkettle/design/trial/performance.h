@@ -27,18 +27,6 @@ rk_performance rk_performance_none(void);
 /** A scan to try with where none is given, s: fast enough not to matter. */
 double rk_scan_fast(const rk_model *model, const rk_settings *settings);
 
-/**
- * One step of the setpoint, or of the load at the plant's input, from rest.
- *
- * Units   ts in s, NaN: rk_scan_fast; sp_step in pv-EU; load_step in out-EU; load_band, of the
- *         recovery, in pv-EU.
- * Errors  as rk_trial_create.
- */
-rk_status rk_step_metrics_compute(const rk_model *model, const rk_settings *settings,
-                                  const rk_limits *limits, double ts, double sp_step,
-                                  double load_step, double load_band, rk_trial_metrics *metrics,
-                                  rk_diag *diag);
-
 /** Margins as figures in the order of rk_require; those that need a trial are NaN. */
 void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUNT]);
 

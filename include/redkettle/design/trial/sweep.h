@@ -15,6 +15,8 @@ extern "C" {
  * noise. */
 typedef struct rk_sweep_plan {
     rk_model plant;
+    rk_model
+        model; /* of a predictor and of a bias that is not given; gain 0: the plant itself */
     rk_limits limits;
     double ts;        /* scan, s */
     double sp_step;   /* pv-EU; 0: no such run */

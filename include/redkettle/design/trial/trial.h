@@ -6,8 +6,10 @@
 #include <stddef.h>
 
 #include <redkettle/design/base/diag.h>
+#include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/settings.h>
+#include <redkettle/design/record/record.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -31,26 +33,17 @@ rk_status rk_setpoint_shape_from_text(const char *text, rk_setpoint_shape *shape
 /** What is added at a time t >= 0, s; `time` is not read for a step. */
 double rk_setpoint_shape_value(rk_setpoint_shape shape, double size, double time, double t);
 
-/** What controls. */
-typedef enum rk_control {
-    RK_CONTROL_PID = 0,   /* the settings */
-    RK_CONTROL_MANUAL,    /* the output goes to manual_out with the setpoint, and stays */
-    RK_CONTROL_ON_OFF,    /* the output is at one limit or the other */
-    RK_CONTROL_PREDICTOR, /* the settings, behind a dead-time compensator with `model` */
-} rk_control;
-
 /** One way to run the loop: what controls what, and within which limits. */
 typedef struct rk_trial_case {
     char name[48];
-    rk_model plant;       /* its operating point is where the trial starts, at rest */
-    rk_settings settings; /* of PID and predictor */
+    rk_model plant; /* its operating point is where the trial starts, at rest */
+    rk_settings settings;
     rk_limits limits;
-    double ts; /* scan interval, s */
-    rk_control control;
-    double manual_out;                     /* of manual, out-EU */
-    double hysteresis;                     /* of on/off, pv-EU to each side, >= 0 */
-    rk_model model;                        /* of the predictor; it need not be the plant */
-    double deadband;                       /* of the controller, pv-EU, >= 0 */
+    double ts;         /* scan interval, s */
+    bool manual;       /* the output goes to manual_out with the setpoint, and stays */
+    double manual_out; /* out-EU */
+    rk_model model;    /* of the predictor, and of a bias that is not given; it need not be the
+                          plant, and starts where the plant does */
     double valve_rate, backlash, stiction; /* the valve's stroke, out-EU per s, its play and
                                               what it does not move for, out-EU; 0: none */
 } rk_trial_case;
@@ -108,6 +101,15 @@ typedef struct rk_trial_metrics {
     double saturated_time; /* s with OUT on a limit */
 } rk_trial_metrics;
 
+/**
+ * Choose what a plan leaves open, NaN, for cases to be run side by side: without any step a
+ * setpoint step of 5 % of PV's range (1 without a range) and the load step that moves PV as
+ * far; otherwise a step that is not said is 0; long enough for all cases to settle, three
+ * swings of a train or sine, the load half way; a band of 2 %.
+ */
+void rk_trial_plan_complete(rk_trial_plan *plan, const rk_design *loop,
+                            const rk_trial_case *cases, size_t count);
+
 /** A finished run: its curves and its metrics. */
 typedef struct rk_trial rk_trial;
 
@@ -143,6 +145,15 @@ double rk_trial_out_start(const rk_trial *trial);
 size_t rk_trial_points(const rk_trial *trial);
 double rk_trial_step(const rk_trial *trial);
 const double *rk_trial_pv(const rk_trial *trial);
+
+/**
+ * A trial beside a record, both from their first row: how many rows lie within the trial, and
+ * the root mean square of PV's difference, pv-EU; NaN without rows.
+ *
+ * Errors  RK_ERR_ARG for a NULL.
+ */
+rk_status rk_trial_compare(const rk_trial *trial, const rk_record *record, size_t *rows,
+                           double *rms, rk_diag *diag);
 
 void rk_trial_free(rk_trial *trial);
 

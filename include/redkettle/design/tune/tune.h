@@ -64,8 +64,8 @@ enum { RK_TUNINGS_MAX = 64 };
  * none, a knob out of range, or when nothing was made for this kind of model; RK_ERR_MEMORY.
  */
 rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char *mode,
-                             const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX], int *count,
-                             rk_diag *diag);
+                             const rk_knobs *knobs, rk_tuning list[RK_TUNINGS_MAX],
+                             size_t *count, rk_diag *diag);
 
 /**
  * Settings by one rule; mode NULL: PI where the rule has it, or else its richest.
@@ -75,6 +75,23 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
  */
 rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char *mode,
                             const rk_knobs *knobs, rk_tuning *tuning, rk_diag *diag);
+
+/** Put a rule's kc, ti, td and tf, and its setpoint weight if it has one, into settings whose
+ * rest stays. */
+void rk_tuning_apply(const rk_tuning *tuning, rk_settings *settings);
+
+/** How many speeds a rule with a lambda is shown at. */
+enum { RK_TUNING_SPEEDS = 9 };
+
+/**
+ * Settings by one rule with a lambda from a quarter to eight times rk_lambda_default: fast to
+ * slow.
+ *
+ * Errors  as rk_tuning_compute, and RK_ERR_RANGE for a rule without lambda.
+ */
+rk_status rk_tunings_compute_speeds(const rk_model *model, const char *rule, const char *mode,
+                                    const rk_knobs *knobs, rk_tuning list[RK_TUNING_SPEEDS],
+                                    rk_diag *diag);
 
 #ifdef __cplusplus
 }

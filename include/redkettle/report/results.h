@@ -1,0 +1,195 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef REDKETTLE_REPORT_RESULTS_H
+#define REDKETTLE_REPORT_RESULTS_H
+
+#include <redkettle/design/check/check.h>
+#include <redkettle/design/fit/bump.h>
+#include <redkettle/design/fit/fit.h>
+#include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/loop/design.h>
+#include <redkettle/design/search/search.h>
+#include <redkettle/design/trial/performance.h>
+#include <redkettle/design/trial/trial.h>
+#include <redkettle/design/tune/tune.h>
+#include <redkettle/device/relay.h>
+#include <redkettle/emit/emit.h>
+#include <redkettle/prove/prove.h>
+#include <redkettle/report/report.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/*
+ * Each call appends the rows of one result to a report. `loop` gives name and units.
+ *
+ * Errors of all: RK_ERR_ARG for a NULL where no NULL is allowed. A report without memory takes
+ * nothing, and says so when it is rendered.
+ */
+
+/** dropped: rows of the file that were not used. */
+rk_status rk_report_add_inspection(rk_report *report, const rk_design *loop,
+                                   const rk_inspection *inspection, const rk_findings *findings,
+                                   size_t dropped);
+
+typedef struct rk_fit_results {
+    const rk_fit *fit;
+    const rk_hand_fits *hand;        /* may be NULL, as all that follows */
+    const rk_validation *validation; /* of the model on another record, .. */
+    const char *validated_on;        /* .. and its name */
+    const rk_fit *rival;             /* another kind beside it */
+    bool as_given;                   /* the model was laid over the record, not fitted, .. */
+    bool pv0_laid;                   /* .. and its PV at rest moved to where it fits best */
+} rk_fit_results;
+
+rk_status rk_report_add_fit(rk_report *report, const rk_design *loop,
+                            const rk_fit_results *results);
+
+/** The model of each move alone. */
+rk_status rk_report_add_move_fits(rk_report *report, const rk_design *loop,
+                                  const rk_move_fits *fits);
+
+typedef struct rk_tune_results {
+    const rk_tuning *tuning;
+    const rk_performance *performance; /* of each; NULL: not known */
+    size_t count;
+    rk_form form; /* the settings are written in it; one that has no such form says so */
+    const rk_knobs *knobs; /* as they were asked for */
+    bool speeds;           /* one rule, its lambda turned */
+    bool sources;          /* name them */
+} rk_tune_results;
+
+rk_status rk_report_add_tunings(rk_report *report, const rk_design *loop,
+                                const rk_tune_results *results);
+
+/**
+ * Put settings in the order of a column: rule, mode, kc, ti, td, gain-margin, phase-margin, ms,
+ * overshoot, settling, load-iae or travel, the smaller size first. What does not exist goes
+ * last; equal ones keep their order.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for another column; diag lists them.
+ */
+rk_status rk_tunings_sort(rk_tuning *list, rk_performance *performance, size_t count,
+                          const char *by, rk_diag *diag);
+
+/** The loop's settings in every form and unit, side by side. */
+rk_status rk_report_add_forms(rk_report *report, const rk_design *loop);
+
+typedef struct rk_search_results {
+    const rk_search_result *found;
+    const rk_search_plan *plan;
+    const rk_search_result *without; /* the limiting requirement; NULL: not searched */
+    rk_form form;
+    double model_error; /* that plan->set is made of, percent; NaN: the fit's region */
+    bool at_edge;       /* the best point of a grid lies there */
+} rk_search_results;
+
+rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
+                               const rk_search_results *results);
+
+rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
+                              const rk_check_plan *plan, const rk_check *check);
+
+typedef struct rk_trials {
+    const rk_trial *const *trial;
+    size_t count;
+    const rk_trial_plan *plan;
+    const rk_record *recorded; /* to be compared with the first; NULL: none */
+    const rk_operating *held;  /* the setpoint's OUT; NULL: not known */
+} rk_trials;
+
+rk_status rk_report_add_trials(rk_report *report, const rk_design *loop,
+                               const rk_trials *results);
+
+rk_status rk_report_add_open_step(rk_report *report, const rk_design *loop,
+                                  const rk_open_step *open);
+
+/** A file of program text. */
+typedef struct rk_emitted_file {
+    const char *path;
+    const char *meaning; /* "": it goes with the one before */
+} rk_emitted_file;
+
+rk_status rk_report_add_emitted(rk_report *report, const rk_design *loop,
+                                const rk_emitted_file *file, size_t count);
+
+/** The difference equations, and what each way to sum the error makes of the margins. */
+rk_status rk_report_add_equations(rk_report *report, const rk_design *loop, rk_number number,
+                                  rk_diag *diag);
+
+typedef struct rk_proof_results {
+    const rk_proof *proof;
+    const char *where;              /* the texts stand */
+    bool has_vectors, same_vectors; /* test vectors stand there, and are this loop's */
+    bool in_sheet;                  /* the verdict was written into the settings sheet */
+    const rk_twin_run *twin;        /* on the loop's record; NULL: was not run */
+} rk_proof_results;
+
+rk_status rk_report_add_proof(rk_report *report, const rk_design *loop,
+                              const rk_proof_results *results);
+
+/** A block of the user's own; file: its text. */
+rk_status rk_report_add_block_proof(rk_report *report, const rk_design *loop,
+                                    const rk_proof_part *part, const char *file);
+
+/**
+ * The settings in every form and unit, to hand to whoever types them into a block that stands
+ * there; rendered as text or CSV. proof: NULL, or what a proof of the program text found.
+ *
+ * Errors  as rk_emit_st.
+ */
+rk_status rk_report_add_sheet(rk_report *report, const rk_design *loop, const rk_proof *proof,
+                              rk_diag *diag);
+
+/** How a step test ended. */
+typedef struct rk_bump_result {
+    const char *file;
+    size_t rows;
+    rk_bump_state state;
+    const char *why;  /* "": it did not end early */
+    double out_start; /* where OUT is back, or should be */
+    double length;    /* s */
+    bool real_time;
+} rk_bump_result;
+
+rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
+                             const rk_bump_result *result);
+
+/** What the record of a step test is worth, after how it ended. */
+rk_status rk_report_add_bumped(rk_report *report, const rk_design *loop,
+                               const rk_inspection *inspection, const rk_findings *findings);
+
+/** How a relay test ended that found something. */
+typedef struct rk_relay_results {
+    const rk_relay_result *found;
+    size_t rows;
+    double out;        /* where OUT is back */
+    double hysteresis; /* pv-EU */
+    const char *file;  /* NULL: none was written */
+} rk_relay_results;
+
+rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
+                              const rk_relay_results *results);
+
+/** How a run ended. */
+typedef struct rk_run_result {
+    size_t rows;
+    double length;     /* s */
+    const char *file;  /* NULL: none was written */
+    const char *clock; /* "real time" */
+    const char *mode;
+    const char *alarms; /* all that came, "" for none */
+    double sp, pv, out;
+    const char *stopped;                     /* by what signal; NULL: by none */
+    bool made_safe;                          /* then the safe output is on the valve */
+    const rk_run_figures *figures, *stepped; /* of the run; of the same with setpoint steps */
+} rk_run_result;
+
+rk_status rk_report_add_run(rk_report *report, const rk_design *loop,
+                            const rk_run_result *result);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,215 @@
+/* SPDX-License-Identifier: MIT */
+#include "parts.h"
+
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+void rki_kc_unit(const rk_design *loop, char unit[RKI_UNIT_CHARS])
+{
+    (void)snprintf(unit, RKI_UNIT_CHARS, "%.30s/%.30s", loop->out_units, loop->pv_units);
+}
+
+void rki_model(rk_report *r, const char *key, const rk_model *m)
+{
+    const double none = nan("");
+    int i;
+
+    if (m == NULL) {
+        rki_row_word(r, key, NULL, NULL);
+        return;
+    }
+    rki_row_group(r, key, NULL, RK_LAYOUT_HIDDEN);
+    rki_row_word(r, "kind", NULL, rk_model_kind_to_text(m->kind));
+    rki_row_value(r, "gain", m->gain);
+    rki_row_list(r, "time_constant");
+    for (i = 0; i < rk_model_kind_times(m->kind); i++) {
+        rki_row_value(r, NULL, m->time_constant[i]);
+    }
+    rki_row_end(r);
+    rki_row_value(r, "damping", m->kind == RK_MODEL_SOPDT_OSC ? m->damping : none);
+    rki_row_value(r, "dead_time", m->dead_time);
+    rki_row_value(r, "out0", m->out0);
+    rki_row_value(r, "pv0", m->pv0);
+    rki_row_end(r);
+}
+
+void rki_process_words(const rk_report *r, const rk_design *loop, char words[RKI_PROCESS_CHARS])
+{
+    const rk_model *m = &loop->model;
+    char unit[RK_GAIN_UNIT_CHARS], time[RKI_SHOWN_CHARS];
+    size_t used;
+    int i;
+
+    rk_design_gain_unit(loop, m->kind, unit);
+    used = (size_t)snprintf(words, RKI_PROCESS_CHARS, "gain %.4g %s", m->gain, unit);
+    for (i = 0; i < rk_model_kind_times(m->kind); i++) {
+        used += (size_t)snprintf(words + used, RKI_PROCESS_CHARS - used, "%s%s",
+                                 i == 0 ? ", time constant " : " and ",
+                                 rki_show_time(r, time, m->time_constant[i]));
+    }
+    if (m->kind == RK_MODEL_SOPDT_OSC) {
+        used += (size_t)snprintf(words + used, RKI_PROCESS_CHARS - used, ", damping %.3g",
+                                 m->damping);
+    }
+    (void)snprintf(words + used, RKI_PROCESS_CHARS - used, ", dead time %s",
+                   rki_show_time(r, time, m->dead_time));
+}
+
+void rki_features_words(const rk_report *r, const rk_design *loop,
+                        char words[RKI_PROCESS_CHARS])
+{
+    const rk_settings *s = &loop->settings;
+    const struct {
+        bool there;
+        const char *name;
+        double value;
+        const char *unit, *rate;
+    } all[] = {
+        {rk_settings_is_on_off(s), "hysteresis", s->on_off, loop->pv_units, " to each side"},
+        {s->sp_weight != 1, "setpoint weight", s->sp_weight, "", ""},
+        {s->td > 0 && s->d_sp_weight != 0, "its derivative's", s->d_sp_weight, "", ""},
+        {s->deadband > 0, "deadband", s->deadband, loop->pv_units, ""},
+        {isfinite(s->sp_rate), "setpoint rate", s->sp_rate, loop->pv_units, " per s"},
+        {isinf(s->ti) && !isnan(s->bias), "bias", s->bias, loop->out_units, ""},
+    };
+    char time[RKI_SHOWN_CHARS];
+    size_t used = 0, i;
+
+    words[0] = '\0';
+    for (i = 0; i < sizeof all / sizeof all[0]; i++) {
+        if (!all[i].there) continue;
+        used += (size_t)snprintf(words + used, RKI_PROCESS_CHARS - used, "%s%s %.4g%s%s%s",
+                                 used > 0 ? ", " : "", all[i].name, all[i].value,
+                                 all[i].unit[0] != '\0' ? " " : "", all[i].unit, all[i].rate);
+    }
+    if (s->pv_filter > 0) {
+        used += (size_t)snprintf(words + used, RKI_PROCESS_CHARS - used, "%sPV filter %s",
+                                 used > 0 ? ", " : "", rki_show_time(r, time, s->pv_filter));
+    }
+    if (s->predictor) {
+        (void)snprintf(words + used, RKI_PROCESS_CHARS - used, "%spredictor",
+                       used > 0 ? ", " : "");
+    }
+}
+
+void rki_level(rk_report *r, rk_level worst, const char *format, ...)
+{
+    static const char *const verdicts[] = {"GOOD", "USABLE, with care", "UNFIT"};
+    char words[400];
+    va_list args;
+
+    va_start(args, format);
+    (void)vsnprintf(words, sizeof words, format, args);
+    va_end(args);
+    rki_row_verdict(r, worst != RK_LEVEL_UNFIT, verdicts[worst], "%s", words);
+}
+
+void rki_findings(rk_report *r, const rk_findings *findings)
+{
+    size_t i;
+
+    rki_row_list(r, "findings");
+    for (i = 0; i < findings->count; i++) {
+        const rk_finding *f = &findings->list[i];
+
+        rki_row_group(r, NULL, NULL, RK_LAYOUT_HIDDEN);
+        rki_row_word(r, "level", NULL, rk_level_to_text(f->level));
+        rki_row_word(r, "what", NULL, f->what);
+        rki_row_word(r, "advice", NULL, f->advice);
+        rki_row_value(r, "at_s", f->at);
+        rki_row_value(r, "until_s", f->until);
+        rki_row_end(r);
+    }
+    rki_row_end(r);
+    for (i = 0; i < findings->count; i++) {
+        const rk_finding *f = &findings->list[i];
+
+        if (i == 0) {
+            rki_row_gap(r);
+        }
+        rki_row_note(r, "%s: %s. What to do: %s.", rk_level_to_text(f->level), f->what,
+                     f->advice);
+    }
+}
+
+const char *rki_show_requirement(const rk_report *r, const rk_design *loop, rk_require what,
+                                 double value, char shown[RKI_SHOWN_CHARS])
+{
+    const char *unit = rk_design_require_unit(loop, what);
+
+    if (rk_require_quantity(what) == RK_QUANTITY_TIME) return rki_show_time(r, shown, value);
+    (void)rki_show(shown, value, 4);
+    if (isfinite(value) && unit[0] != '\0') {
+        const size_t used = strlen(shown);
+
+        (void)snprintf(shown + used, RKI_SHOWN_CHARS - used, " %s", unit);
+    }
+    return shown;
+}
+
+void rki_requirement(rk_report *r, const char *key, const char *name, const rk_design *loop,
+                     rk_require what, double value)
+{
+    if (rk_require_quantity(what) == RK_QUANTITY_TIME) {
+        rki_row_time(r, key, name, value);
+    } else {
+        rki_row_number(r, key, name, value, rk_design_require_unit(loop, what), 4);
+    }
+}
+
+/* The remedy for a requirement; null: it is met, or no change of one setting alone does. */
+static void add_remedy(rk_report *r, const rk_remedy *m)
+{
+    if (m == NULL || (!m->by_kc && !m->by_ti)) {
+        rki_row_word(r, "remedy", NULL, NULL);
+        return;
+    }
+    rki_row_group(r, "remedy", NULL, RK_LAYOUT_HIDDEN);
+    rki_row_word(r, "setting", NULL, m->by_kc ? "kc" : "ti");
+    rki_row_value(r, "value", m->value);
+    rki_row_yes_no(r, "meets_all", NULL, m->all);
+    rki_row_end(r);
+}
+
+void rki_requirements(rk_report *r, const rk_design *loop, const rk_requirements *requirements,
+                      const rk_verdict *verdict, const rk_remedy *remedies)
+{
+    char limit[RKI_SHOWN_CHARS];
+    int i;
+
+    rki_row_list(r, "requirements");
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const rk_require what = (rk_require)i;
+        const char *sense = rk_require_is_least(what) ? "at least" : "at most";
+
+        if (!verdict->asked[i]) continue;
+        rki_row_group(r, NULL, NULL, RK_LAYOUT_ROW);
+        rki_row_word(r, "name", "requirement", rk_require_to_text(what));
+        rki_row_word(r, "sense", NULL, sense);
+        rki_row_value(r, "limit", requirements->limit[i]);
+        rki_requirement(r, "figure", "is", loop, what, verdict->figure[i]);
+        rki_row_words(r, NULL, "asked", "%s %s%s", sense,
+                      rki_show_requirement(r, loop, what, requirements->limit[i], limit),
+                      requirements->by_default[i] ? " (default)" : "");
+        rki_row_yes_no(r, "met", NULL, verdict->line_met[i]);
+        rki_row_word(r, NULL, "verdict", verdict->line_met[i] ? "met" : "NOT MET");
+        rki_row_yes_no(r, "default", NULL, requirements->by_default[i]);
+        add_remedy(r, remedies != NULL ? &remedies[i] : NULL);
+        rki_row_end(r);
+    }
+    rki_row_end(r);
+}
+
+void rki_conditions(rk_report *r, const rk_design *loop, const rk_requirements *requirements)
+{
+    char noise[80] = "";
+
+    if (loop->noise > 0) {
+        (void)snprintf(noise, sizeof noise, "; PV noise %.3g %s", loop->noise, loop->pv_units);
+    }
+    rki_row_say(r, "Conditions: setpoint step %.4g %s, load step %.4g %s%s",
+                requirements->sp_step, loop->pv_units, requirements->load_step, loop->out_units,
+                noise);
+}

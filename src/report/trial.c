@@ -1,0 +1,213 @@
+/* SPDX-License-Identifier: MIT */
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "parts.h"
+
+/* A unit squared, "" of none. */
+static const char *squared(const char *unit, char room[RKI_UNIT_CHARS])
+{
+    (void)snprintf(room, RKI_UNIT_CHARS, unit[0] != '\0' ? "%s^2" : "%s", unit);
+    return room;
+}
+
+static void add_setpoint(rk_report *r, const rk_design *loop, const rk_trial_metrics *m)
+{
+    const rk_setpoint_metrics *s = &m->setpoint;
+    char square[RKI_UNIT_CHARS];
+
+    if (!m->has_setpoint) {
+        rki_row_word(r, "setpoint", NULL, NULL);
+        return;
+    }
+    rki_row_group(r, "setpoint", NULL, RK_LAYOUT_PLAIN);
+    rki_row_yes_no(r, "cut_short", NULL, s->cut_short);
+    rki_row_time(r, "rise_time", "rise time", s->rise_time);
+    rki_row_number(r, "overshoot_percent", "overshoot", s->overshoot_percent, "%", 4);
+    rki_row_time(r, "settling_time", "settling time", s->settling_time);
+    rki_row_number(r, "steady_error", "steady error", s->steady_error, loop->pv_units, 4);
+    rki_row_amount(r, "iae", "IAE", s->iae, loop->pv_units, 1, 4);
+    rki_row_amount(r, "ise", "ISE", s->ise, squared(loop->pv_units, square), 1, 4);
+    rki_row_amount(r, "itae", "ITAE", s->itae, loop->pv_units, 2, 4);
+    rki_row_end(r);
+}
+
+static void add_load(rk_report *r, const rk_design *loop, const rk_trial_metrics *m)
+{
+    const rk_load_metrics *l = &m->load;
+
+    if (!m->has_load) {
+        rki_row_word(r, "load", NULL, NULL);
+        return;
+    }
+    rki_row_group(r, "load", NULL, RK_LAYOUT_PLAIN);
+    rki_row_yes_no(r, "cut_short", NULL, l->cut_short);
+    rki_row_number(r, "peak_deviation", "load: peak", l->peak_deviation, loop->pv_units, 4);
+    rki_row_time(r, "recovery_time", "load: recovery", l->recovery_time);
+    rki_row_amount(r, "iae", "load: IAE", l->iae, loop->pv_units, 1, 4);
+    rki_row_end(r);
+}
+
+static void add_trial(rk_report *r, const rk_design *loop, const rk_trial *trial)
+{
+    const rk_trial_metrics *m = rk_trial_results(trial);
+
+    rki_row_group(r, NULL, rk_trial_name(trial), RK_LAYOUT_COLUMN);
+    rki_row_word(r, "name", NULL, rk_trial_name(trial));
+    add_setpoint(r, loop, m);
+    add_load(r, loop, m);
+    rki_row_number(r, "travel", "OUT travel", m->travel, loop->out_units, 4);
+    rki_row_number(r, "largest_move", "OUT largest move", m->largest_move, loop->out_units, 4);
+    rki_row_count(r, "reversals", "OUT reversals", m->reversals);
+    rki_row_time(r, "saturated_time", "OUT saturated", m->saturated_time);
+    rki_row_end(r);
+}
+
+/* What was tried. */
+static void say_plan(rk_report *r, const rk_design *loop, const rk_trial_plan *p)
+{
+    char length[RKI_SHOWN_CHARS], at[RKI_SHOWN_CHARS], sp[160] = "", load[160] = "",
+                                                       noise[80] = "";
+
+    if (p->sp_step != 0) {
+        const bool step = p->shape == RK_SETPOINT_SHAPE_STEP;
+
+        (void)snprintf(sp, sizeof sp, "; setpoint %s%s%+.4g %s at 0 s",
+                       step ? "" : rk_setpoint_shape_to_text(p->shape), step ? "" : " ",
+                       p->sp_step, loop->pv_units);
+    }
+    if (p->load_step != 0) {
+        (void)snprintf(load, sizeof load, "; load %+.4g %s at %s%s", p->load_step,
+                       p->load_at_output ? loop->pv_units : loop->out_units,
+                       p->load_at_output ? "the output, " : "",
+                       rki_show_time(r, at, p->load_at));
+    }
+    if (p->noise > 0) {
+        (void)snprintf(noise, sizeof noise, "; noise %.3g %s", p->noise, loop->pv_units);
+    }
+    rki_row_say(r, "%s, %s from OUT %.4g %s, PV %.4g %s%s%s%s", loop->name,
+                rki_show_time(r, length, p->duration), loop->model.out0, loop->out_units,
+                loop->model.pv0, loop->pv_units, sp, load, noise);
+}
+
+/* A setpoint that OUT's limits cannot hold is said before its figures are read. */
+static void say_held(rk_report *r, const rk_design *loop, const rk_trials *results)
+{
+    const rk_operating *o = results->held;
+
+    if (o != NULL && !o->holds) {
+        rki_row_say(r,
+                    "CAUTION: setpoint %.5g %s needs OUT at %.4g %s: the limits hold PV from "
+                    "%.5g to %.5g %s",
+                    loop->model.pv0 + results->plan->sp_step, loop->pv_units, o->out,
+                    loop->out_units, o->pv_low, o->pv_high, loop->pv_units);
+    }
+    if (!rk_design_has_out_range(loop)) {
+        rki_row_say(r, "No output range given: OUT is not limited.");
+    }
+}
+
+static bool is_missing(const rk_trials *results)
+{
+    size_t i;
+
+    for (i = 0; i < results->count; i++) {
+        const rk_trial_metrics *m = rk_trial_results(results->trial[i]);
+
+        if (m->has_setpoint &&
+            (isnan(m->setpoint.rise_time) || isnan(m->setpoint.settling_time) ||
+             isnan(m->setpoint.overshoot_percent) || isnan(m->setpoint.steady_error))) {
+            return true;
+        }
+        if (m->has_load && isnan(m->load.recovery_time)) return true;
+    }
+    return false;
+}
+
+/* How the figures are to be read. */
+static void say_figures(rk_report *r, const rk_trials *results)
+{
+    size_t i;
+
+    rki_row_note(r, "Settled: within %.3g %% of the step%s", 100.0 * results->plan->band,
+                 is_missing(results) ? "; - : not reached within the trial" : "");
+    if (results->plan->noise > 0) {
+        rki_row_note(
+            r, "Rise, overshoot, settling, peak and recovery: of the same run without the "
+               "noise");
+    }
+    for (i = 0; i < results->count; i++) {
+        const rk_trial_metrics *m = rk_trial_results(results->trial[i]);
+
+        if (!m->setpoint.cut_short && !m->load.cut_short) continue;
+        rki_row_note(
+            r,
+            "'%s' is in the band, but not for as long as PV could take to leave it: %s is "
+            "not told; give a longer --for%s",
+            rk_trial_name(results->trial[i]), m->setpoint.cut_short ? "settling" : "recovery",
+            m->setpoint.cut_short && m->has_load ? " and a later --load-at" : "");
+    }
+}
+
+/* How far the first case is from what was recorded. */
+static void say_recorded(rk_report *r, const rk_trials *results)
+{
+    double rms = 0;
+    size_t rows = 0;
+
+    if (results->recorded == NULL) return;
+    if (rk_trial_compare(results->trial[0], results->recorded, &rows, &rms, NULL) != RK_OK) {
+        return;
+    }
+    rki_row_note(r, "Recorded beside it: %zu rows within the trial; '%s' is off by %.4g (rms)",
+                 rows, rk_trial_name(results->trial[0]), rms);
+}
+
+rk_status rk_report_add_trials(rk_report *report, const rk_design *loop,
+                               const rk_trials *results)
+{
+    rk_report *r = report;
+    size_t i;
+
+    if (loop == NULL || results == NULL || results->trial == NULL || results->plan == NULL ||
+        results->count == 0) {
+        return RK_ERR_ARG;
+    }
+    say_plan(r, loop, results->plan);
+    say_held(r, loop, results);
+    rki_row_gap(r);
+    rki_row_list(r, "cases");
+    for (i = 0; i < results->count; i++) {
+        add_trial(r, loop, results->trial[i]);
+    }
+    rki_row_end(r);
+    rki_row_gap(r);
+    say_figures(r, results);
+    say_recorded(r, results);
+    return RK_OK;
+}
+
+rk_status rk_report_add_open_step(rk_report *report, const rk_design *loop,
+                                  const rk_open_step *open)
+{
+    rk_report *r = report;
+    const bool rests = open != NULL && !isnan(open->at_63); /* an integrator never does */
+    char unit[RK_GAIN_UNIT_CHARS];
+
+    if (loop == NULL || open == NULL) return RK_ERR_ARG;
+    rk_design_gain_unit(loop, loop->model.kind, unit);
+    rki_row_say(r, "%s: OUT %+.4g %s from %.4g, no controller", loop->name, open->out_step,
+                loop->out_units, loop->model.out0);
+    rki_row_gap(r);
+    rki_model(r, "model", &loop->model);
+    rki_row_value(r, "out_step", open->out_step);
+    rki_row_number(r, NULL, "gain", loop->model.gain, unit, 4);
+    rki_row_time(r, "dead_time", "dead time", open->dead_time);
+    rki_row_time(r, "time_63", rests ? "63.2 % of the way after" : NULL, open->at_63);
+    rki_row_time(r, "rise_time", rests ? "rise time, 10 to 90 %" : NULL, open->rise);
+    rki_row_time(r, "settling_time", rests ? "settling time, to 2 %" : NULL, open->settling);
+    rki_row_number(r, "pv_end", rests ? "PV rests at" : NULL, open->pv_end, loop->pv_units, 5);
+    rki_row_amount(r, "slope", "steepest slope", open->slope, loop->pv_units, -1, 4);
+    return RK_OK;
+}
