@@ -108,10 +108,11 @@ void refuse_option(struct argp_state *state, const char *name, const char *forma
 /** The options of the loop file's keys are made before a command line is read. */
 void make_key_options(void);
 
-/** Is a key of the loop file given as an option? */
-/** A line for the engineer on standard error. */
-void note(const job *j, const char *format, ...) __attribute__((format(printf, 2, 3)));
+/** A line for the engineer on standard error, about a file (NULL: none). */
+void note(const job *j, const char *about, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
 
+/** Is a key of the loop file given as an option? */
 bool is_given(const job *j, const char *section, const char *name);
 
 /** A rule's settings within the loop's others: its numbers, and its setpoint weight where it names

@@ -67,7 +67,7 @@ static int save(job *j)
         usable += t->list[i].usable;
     }
     if (j->save && usable > 1) {
-        note(j, "of the %zu rows the %s is saved; --mode takes another", usable,
+        note(j, j->input, "of the %zu rows the %s is saved; --mode takes another", usable,
              rk_settings_mode(&j->loop.settings));
     }
     return save_settings(j);

@@ -104,15 +104,21 @@ static int lay_model(job *j)
     return EXIT_DONE;
 }
 
-/* Settings in whatever way they were typed; none: the file's stay. */
-static int take_given(job *j)
+/* In whatever way they are typed. */
+static bool settings_are_given(const job *j)
 {
     const rk_other_settings *o = &j->other;
-    const bool typed = any_given(j, "settings", settings_numbers) || !isnan(o->band) ||
-                       !isnan(o->kc_percent) || !isnan(o->repeats) || !isnan(o->filter_ratio);
+
+    return any_given(j, "settings", settings_numbers) || !isnan(o->band) ||
+           !isnan(o->kc_percent) || !isnan(o->repeats) || !isnan(o->filter_ratio);
+}
+
+/* Settings as they were typed; none: the file's stay. */
+static int take_given(job *j)
+{
     rk_diag diag = {RK_OK, ""};
 
-    if (!typed) {
+    if (!settings_are_given(j)) {
         /* Of tune and search it is the form of what they print. */
         if (j->command == &command_tune || j->command == &command_search) return EXIT_DONE;
         if (j->typed.given.form == RK_FORM_IDEAL) return EXIT_DONE;
@@ -143,14 +149,36 @@ static void say_filter(const job *j)
     const bool acts = g->td > 0 || (!isnan(g->kd) && g->kd != 0);
 
     if (j->loop.has_settings && acts && isnan(g->tf) && j->rule == NULL) {
-        note(j, "tf is not given: the derivative is filtered with td/10, %.4g s (0: no filter)",
+        note(j, j->input,
+             "tf is not given: the derivative is filtered with td/10, %.4g s (0: no filter)",
              j->loop.settings.tf);
     }
 }
 
+/* Two-position control typed takes the place of the file's controller, of which it keeps the
+   filter; a controller typed takes the place of the file's two-position control. */
+static int lay_on_off(job *j)
+{
+    rk_settings *s = &j->loop.settings;
+    rk_diag diag = {RK_OK, ""};
+
+    if (!is_given(j, "settings", "on-off")) {
+        if (j->rule != NULL || settings_are_given(j)) s->on_off = nan("");
+        return EXIT_DONE;
+    }
+    if (j->rule != NULL || settings_are_given(j)) {
+        return fail(j, EXIT_USAGE, "give either --on-off, or --rule or settings, not both");
+    }
+    j->typed.settings.pv_filter = s->pv_filter;
+    *s = j->typed.settings;
+    j->loop.given = rk_given_settings_make();
+    j->loop.rule[0] = '\0';
+    return fail_range(j, rk_design_settle(&j->loop, &diag), &diag);
+}
+
 static int lay_settings(job *j)
 {
-    if (take_given(j) != EXIT_DONE) return EXIT_USAGE;
+    if (lay_on_off(j) != EXIT_DONE || take_given(j) != EXIT_DONE) return EXIT_USAGE;
     say_filter(j);
     if (isnan(j->knobs.ultimate_gain) && isnan(j->knobs.ultimate_period)) {
         j->knobs.ultimate_gain = j->loop.ultimate_gain;

@@ -13,12 +13,12 @@ static void take_units(char *units, const char *unknown, const char *found)
     }
 }
 
-/* A message about the record. */
-void note(const job *j, const char *format, ...)
+void note(const job *j, const char *about, const char *format, ...)
 {
     va_list args;
 
-    (void)fprintf(stderr, "redkettle %s: %s: ", j->command->name, j->loop.record_path);
+    (void)fprintf(stderr, "redkettle %s: %s%s", j->command->name, about != NULL ? about : "",
+                  about != NULL ? ": " : "");
     va_start(args, format);
     (void)vfprintf(stderr, format, args);
     va_end(args);
@@ -34,7 +34,7 @@ static void tell_import(const job *j)
     rk_import_words(&j->import, text);
     if (rk_text_check(text, NULL) == RK_OK) {
         for (line = rk_text_chars(text); (end = strchr(line, '\n')) != NULL; line = end + 1) {
-            note(j, "%.*s", (int)(end - line), line);
+            note(j, j->loop.record_path, "%.*s", (int)(end - line), line);
         }
     }
     rk_text_free(text);
@@ -100,7 +100,7 @@ int need_model(job *j)
                     rk_shell_word(j->input, input, sizeof input));
     }
     if (j->command != &command_fit) {
-        note(j, "no model given: fitted one to this record");
+        note(j, j->loop.record_path, "no model given: fitted one to this record");
     }
     return EXIT_DONE;
 }

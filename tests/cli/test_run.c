@@ -93,6 +93,42 @@ START_TEST(settings_change_at_their_time)
 }
 END_TEST
 
+/* P alone, switched to automatic after a spell in manual with the valve shut: OUT goes back to
+   the bias, so that PV rests where out = bias + kc (sp - pv) meets pv = 11.8 + gain (out - 42). */
+static const struct {
+    const char *where, *more;
+    double bias;
+} biased[] = {
+    {"typed", "[settings]\nkc = -11.1\nbias = 45\n", 45},
+    {"by default the operating point's OUT", "[settings]\nkc = -11.1\n", 42},
+};
+
+START_TEST(p_alone_finds_its_bias_again_after_manual)
+{
+    const double gain = -0.118, kc = -11.1, sp = 12.2;
+    const double rest =
+        (11.8 + (gain * (biased[_i].bias + (kc * sp) - 42.0))) / (1.0 + (gain * kc));
+    char *dir = scratch_make();
+    const char *blend = "gain = -0.118\ntime-constant = 46.5s\ndead-time = 17.4s\nout0 = 42\n"
+                        "pv0 = 11.8\n";
+    char content[600];
+    json_t *j;
+
+    (void)snprintf(content, sizeof content,
+                   "[loop]\nscan = 1s\naction = direct\n[pv]\nlow = 0\nhigh = 20\n"
+                   "[out]\nlow = 0\nhigh = 100\n%s[model]\nkind = fopdt\n%s[plant]\n%s",
+                   biased[_i].more, blend, blend);
+    put_file(path_in(dir, "p.loop"), content);
+    j = json_of(TOOL(dir, "run", "p.loop", "--for", "60min", "--at", "1min manual=0", "--at",
+                     "15min auto", "--at", "16min sp=12.2", "--json"),
+                0);
+    ck_assert_str_eq(word(j, "mode"), "auto");
+    ck_assert_double_eq_tol(number(j, "pv"), rest, 0.01);
+    json_decref(j);
+    scratch_free(dir);
+}
+END_TEST
+
 /* Faults of the plant: what is said, where OUT ends, whether PV is at its setpoint at the end.
  */
 static const struct {
@@ -221,6 +257,7 @@ Suite *suite_run_command(void)
 
     tcase_add_test(t, setpoints_and_modes_come_at_their_times_and_every_scan_is_written);
     add_table(t, settings_change_at_their_time, resettled);
+    add_table(t, p_alone_finds_its_bias_again_after_manual, biased);
     add_table(t, faults_are_named_lead_to_safety_and_pass, faults);
     tcase_add_test(t, soft_start_moves_the_valve_less_than_a_step);
     tcase_add_test(t, ctrl_c_puts_the_safe_output_on_the_valve);

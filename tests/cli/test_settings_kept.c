@@ -188,6 +188,41 @@ START_TEST(two_position_control_is_done_or_refused)
 }
 END_TEST
 
+/* What is typed takes the place of the file's controller, whichever of the two that is; what is
+   said of the file names the file. */
+static const struct {
+    const char *file, *args[8];
+    int status;
+    const char *says;
+} instead[] = {
+    {"kc = -20\nti = 50\ntd = 4\ndeadband = 0.1\n", {"--on-off", "0.2"}, 0, "OUT reversals"},
+    {"on-off = 0.1\n", {"--kc=-20", "--ti", "50"}, 0, "overshoot"},
+    {"on-off = 0.1\n", {"--rule", "simc"}, 0, "overshoot"},
+    {"kc = -20\n", {"--on-off", "0.2", "--kc=-20"}, 2, "not both"},
+    {"kc = -20\n", {"--on-off", "0.2", "--rule", "simc"}, 2, "not both"},
+    {"kc = -20\n", {"--on-off", "0.2", "--deadband", "0.1"}, 2, "take the others out"},
+    {"kc = -20\ntd = 4\n", {NULL}, 0, "redkettle trial: ph.loop: tf is not given"},
+};
+
+START_TEST(what_is_typed_takes_the_files_place)
+{
+    char *dir = loop_file(instead[_i].file);
+    const char *args[12] = {"trial", "ph.loop", "--sp-step", "0.2"};
+    bool said;
+    outcome o;
+    int i;
+
+    for (i = 0; instead[_i].args[i] != NULL; i++) {
+        args[4 + i] = instead[_i].args[i];
+    }
+    o = run_tool(dir, args);
+    said = strstr(o.out, instead[_i].says) != NULL || strstr(o.err, instead[_i].says) != NULL;
+    ck_assert_msg(o.status == instead[_i].status && said, "%d: %s%s", o.status, o.out, o.err);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
 Suite *suite_settings_kept(void)
 {
     Suite *suite = suite_create("cli/settings kept");
@@ -198,6 +233,7 @@ Suite *suite_settings_kept(void)
     add_table(t, a_derivative_is_not_unfiltered_by_accident, filters);
     tcase_add_test(t, fragile_rows_are_marked);
     add_table(t, two_position_control_is_done_or_refused, switches);
+    add_table(t, what_is_typed_takes_the_files_place, instead);
     suite_add_tcase(suite, t);
     return suite;
 }
