@@ -7,7 +7,7 @@
 typedef struct check_job {
     job j;
     rk_check_plan plan;
-    double delay_scans, task, model_error, order;
+    double task, model_error, order;
     rk_check check;
 } check_job;
 
@@ -43,9 +43,6 @@ static int make_plan(job *j)
     }
     if (!isnan(c->model_error)) {
         c->plan.model_error = c->model_error / 100.0;
-    }
-    if (!isnan(c->delay_scans)) {
-        c->plan.delay_scans = c->delay_scans;
     }
     c->plan.task = c->task;
     if (j->record == NULL && j->loop.record_path[0] != '\0') { /* the model is from it */
@@ -85,9 +82,6 @@ static int check(job *j)
 
 static const command_option options[] = {
     {NULL, NULL, 5, "What to look at:", TAKE_HEADING},
-    {"delay-scans", "N", 5,
-     "scans from PV's sample to OUT's change: computing, communication (default: 0)",
-     TAKE_NUMBER, TO(delay_scans)},
     {"task", "TIME", 5, "interval of the PLC's task that calls the block", TAKE_TIME, TO(task)},
     {"sp", "PV", 5, "can OUT hold this setpoint? May be given several times", TAKE_OWN, 0,
      take_setpoint},

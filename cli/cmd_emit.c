@@ -167,19 +167,21 @@ static int check_stable(job *j)
     const rk_design *loop = &e->j.loop;
     char file[SHELL_WORD_CHARS];
     rk_diag diag = {RK_OK, ""};
-    bool continuous, scanned;
+    rk_sampling room;
+    rk_margins margins;
     rk_status status;
 
     if (!loop->has_model || !loop->has_settings || rk_settings_is_on_off(&loop->settings)) {
         return EXIT_DONE; /* two-position control cycles, by its nature */
     }
-    status = rk_stable_compute(&loop->model, &loop->settings, loop->ts, &continuous, &scanned,
-                               &diag);
+    status = rk_loop_margins_compute(&loop->model, &loop->model, &loop->settings,
+                                     rk_design_sampling(loop, &room), &margins, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
-    if (continuous && scanned) return EXIT_DONE;
+    if (margins.stable) return EXIT_DONE;
     return fail(j, EXIT_VERDICT_NO,
-                "the loop is unstable on its model%s; nothing written; see redkettle check %s",
-                continuous ? " at its scan" : "", rk_shell_word(j->input, file, sizeof file));
+                "the loop is unstable on its model as it is scanned; nothing written; see "
+                "redkettle check %s",
+                rk_shell_word(j->input, file, sizeof file));
 }
 
 static int check_options(job *j)

@@ -36,8 +36,12 @@ static int check_options(job *j)
 /* The loop on a simulated plant of its own. */
 static rk_status start(run_job *r, int which, double sp_rate, rk_live **live, rk_diag *diag)
 {
-    rk_status status = rk_sim_plant_create(&r->j.loop, &r->plant[which], diag);
+    rk_design seen = r->j.loop; /* OUT comes late, as the loop says */
+    rk_status status;
     rk_port port;
+
+    seen.plant.model = rk_model_delayed(&seen.plant.model, rk_design_delay(&seen));
+    status = rk_sim_plant_create(&seen, &r->plant[which], diag);
 
     if (status != RK_OK) return status;
     port = rk_sim_plant_port(r->plant[which]);

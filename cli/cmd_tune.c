@@ -20,7 +20,9 @@ static int tune_all(job *j)
 {
     tune_job *t = (tune_job *)j;
     const char *rule = j->rule != NULL && strcasecmp(j->rule, "all") != 0 ? j->rule : NULL;
+    const rk_conditions conditions = rk_design_conditions(&j->loop);
     rk_diag diag = {RK_OK, ""};
+    rk_sampling room;
     rk_status status;
     size_t i;
 
@@ -39,8 +41,10 @@ static int tune_all(job *j)
         t->performance[i] = rk_performance_none();
         if (!t->list[i].usable) continue;
         within_loop(j, &t->list[i]);
-        status = rk_performance_compute(&j->loop.model, &t->list[i].settings, j->loop.ts,
-                                        &t->performance[i], &diag);
+        status = rk_performance_compute(
+            &j->loop.model, &t->list[i].settings,
+            rk_conditions_sampling(&conditions, &t->list[i].settings, &room),
+            &t->performance[i], &diag);
         if (status != RK_OK) return fail_diag(j, status, &diag);
     }
     if (t->sort != NULL &&

@@ -141,7 +141,7 @@ static const struct group {
     {"settings", {"form"}, {NULL}},
     {"settings", {NULL}, {"rule", "lambda", "form", "anti-windup", "tracking-time"}},
     {"settings", {"anti-windup", "tracking-time"}, {NULL}},
-    {"loop", {"scan"}, {NULL}},
+    {"loop", {"scan", "delay-scans"}, {NULL}},
     {"out", {"low", "high", "rate"}, {NULL}},
     {"require", {NULL}, {NULL}},
     {"model", {"noise"}, {NULL}},

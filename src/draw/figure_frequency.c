@@ -244,8 +244,8 @@ rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
     }
     script = rk_text_create();
     if (script != NULL && make_room(&continuous) && make_room(&sampled)) {
-        const rk_sampling sampling = {loop->ts, plan->delay_scans * loop->ts,
-                                      loop->settings.integral};
+        rk_sampling room;
+        const rk_sampling *sampling = rk_design_sampling(loop, &room);
         const double middle = middle_of(&loop->model, &check->margins);
         const double low = BELOW * middle, high = ABOVE * middle;
         const double half = check->has_sampled ? PI / loop->ts : high;
@@ -254,7 +254,7 @@ rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
         follow(&continuous, value_of, &of, low, high, loop->model.dead_time);
         add_response(script, "continuous", &continuous);
         if (check->has_sampled) {
-            of.sampling = &sampling;
+            of.sampling = sampling;
             follow(&sampled, value_of, &of, low, fmin(high, half),
                    loop->model.dead_time + loop->ts);
             add_response(script, "sampled", &sampled);
@@ -331,7 +331,7 @@ rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_styl
     script = rk_text_create();
     if (script != NULL && make_room(&r[0]) && make_room(&r[1]) && make_room(&r[2])) {
         const rk_settings one = rk_settings_make(1.0 / loop->model.gain, HUGE_VAL, 0.0, 0.0);
-        const rk_sampling sampling = {loop->ts, 0.0, loop->settings.integral};
+        const rk_sampling sampling = {loop->ts, rk_design_delay(loop), loop->settings.integral};
         const double middle = middle_of(&loop->model, NULL);
         const double half = isnan(loop->ts) ? 0.0 : PI / loop->ts;
         const double low = BELOW * middle;

@@ -355,11 +355,15 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
                              rk_diag *diag)
 {
     char line[160];
+    char as[64] = "continuous";
+    rk_sampling room;
+    const rk_sampling *sampling = rk_design_sampling(loop, &room);
     rk_margins margins;
     rk_status status;
 
     if (!loop->has_model || rk_settings_is_on_off(&loop->settings)) return RK_OK;
-    status = rk_margins_compute(&loop->model, &loop->settings, &margins, diag);
+    status = rk_loop_margins_compute(&loop->model, &loop->model, &loop->settings, sampling,
+                                     &margins, diag);
     if (status == RK_ERR_RANGE && loop->settings.predictor) {
         (void)snprintf(line, sizeof line, "Margins       NOT KNOWN: %.120s",
                        diag != NULL ? diag->text : "");
@@ -372,10 +376,14 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
         rki_add_line(text, lead, "Margins       NONE: THE LOOP IS UNSTABLE ON THIS MODEL");
         return RK_OK;
     }
-    (void)snprintf(
-        line, sizeof line,
-        "Margins       gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g (continuous)",
-        margins.gain_margin, margins.phase_margin, margins.delay_margin, margins.ms);
+    if (sampling != NULL) {
+        (void)snprintf(as, sizeof as, "as scanned%s",
+                       loop->delay_scans > 0 ? ", with its delay" : "");
+    }
+    (void)snprintf(line, sizeof line,
+                   "Margins       gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g (%s)",
+                   margins.gain_margin, margins.phase_margin, margins.delay_margin, margins.ms,
+                   as);
     rki_add_line(text, lead, line);
     return RK_OK;
 }

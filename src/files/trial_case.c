@@ -38,6 +38,7 @@ rk_trial_case rk_trial_case_of(const rk_design *loop, bool on_plant)
     (void)snprintf(made.name, sizeof made.name, "%.40s",
                    loop->rule[0] != '\0' ? loop->rule : "as set");
     made.plant = made.model = loop->model;
+    made.delay = rk_design_delay(loop);
     made.settings = loop->settings;
     made.limits = rk_design_limits(loop);
     made.ts = loop->ts;
@@ -64,7 +65,10 @@ static rk_status read_file(const char *path, rk_trial_case *made, rk_diag *diag)
     (void)snprintf(made->name, sizeof made->name, "%.40s", other.name);
     made->settings = other.settings;
     made->limits = rk_design_limits(&other);
-    made->ts = isnan(other.ts) ? made->ts : other.ts;
+    if (!isnan(other.ts)) {
+        made->ts = other.ts;
+        made->delay = rk_design_delay(&other);
+    }
     return RK_OK;
 }
 
@@ -107,7 +111,7 @@ static const struct {
     const char *names[10]; /* none: all */
 } open_sections[] = {
     {"settings", "", {NULL}},
-    {"loop", "", {"scan"}},
+    {"loop", "", {"scan", "delay-scans"}},
     {"out", "out-", {"low", "high", "rate"}},
     {"plant",
      "",
@@ -285,6 +289,7 @@ static void take_loop(const reading *r)
     c->settings = r->loop.settings;
     c->limits = rk_design_limits(&r->loop);
     c->ts = r->loop.ts;
+    c->delay = rk_design_delay(&r->loop);
     c->valve_rate = or_none(plant->valve_rate);
     c->backlash = or_none(plant->backlash);
     c->stiction = or_none(plant->stiction);
@@ -304,6 +309,7 @@ static rk_status finish(const rk_design *loop, const reading *r, rk_diag *diag)
     if (status != RK_OK) return status;
     if (r->continuous) {
         c->ts = rk_scan_fast(&c->plant, &c->settings);
+        c->delay = 0.0;
     }
     return RK_OK;
 }

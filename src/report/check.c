@@ -16,6 +16,7 @@ static void add_head(rk_report *r, const checked *c)
 {
     const rk_check *check = c->check;
     const rk_settings *s = &c->loop->settings;
+    const rk_margins *judged = rk_check_judged(check);
     const char *why = ": see the findings below",
                *word = check->verdict.met ? "MET" : "NOT MET";
     char unit[RKI_UNIT_CHARS], ti[RKI_SHOWN_CHARS], td[RKI_SHOWN_CHARS],
@@ -25,15 +26,13 @@ static void add_head(rk_report *r, const checked *c)
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
         missed += check->verdict.asked[i] && !check->verdict.line_met[i];
     }
-    if (!check->margins.stable) {
-        why = ": the loop is UNSTABLE; margins mean nothing";
-    } else if (check->has_sampled && !check->sampled.stable) {
-        why = ": the loop is UNSTABLE at its scan";
+    if (!judged->stable) {
+        why = check->margins.stable ? ": the loop is UNSTABLE at its scan"
+                                    : ": the loop is UNSTABLE; margins mean nothing";
     } else if (check->verdict.met) {
         why = ": all requirements met";
     }
-    if (check->margins.stable && missed > 0 &&
-        !(check->has_sampled && !check->sampled.stable)) {
+    if (judged->stable && missed > 0) {
         rki_row_verdict(r, false, word, ": %zu of the requirements %s not met", missed,
                         missed == 1 ? "is" : "are");
     } else {
@@ -52,6 +51,7 @@ static void add_head(rk_report *r, const checked *c)
     if (process[0] != '\0') {
         rki_row_say(r, "With %s", process);
     }
+    rki_judged(r, c->loop);
     if (s->predictor) {
         rki_row_say(
             r, "Margins of a loop with a predictor flatter where its model is right: judge "
@@ -109,7 +109,7 @@ static void add_sampled(rk_report *r, const checked *c)
     open_column(r, c, "sampled", what, k->sampled.stable);
     add_loop_margins(r, &k->sampled, true);
     rki_row_value(r, "scan_s", c->loop->ts);
-    rki_row_value(r, "delay_scans", c->plan->delay_scans);
+    rki_row_value(r, "delay_scans", c->loop->delay_scans);
     rki_row_value(r, "slowest_scan_s", k->slowest_scan);
     rki_row_value(r, "stall_error", k->stall_error);
     rki_row_end(r);
@@ -204,14 +204,17 @@ static void say_sampling(rk_report *r, const checked *c)
     char slowest[RKI_SHOWN_CHARS];
 
     if (!k->has_sampled) return;
-    if (isnan(k->slowest_scan)) {
+    if (!k->has_margins) {
+        rki_row_note(r, "No scan can keep the margins asked: the continuous loop has none of "
+                        "them");
+    } else if (isnan(k->slowest_scan)) {
         rki_row_note(r, "No scan keeps the margins of the continuous loop; delay %.3g scans",
-                     c->plan->delay_scans);
+                     c->loop->delay_scans);
     } else {
         rki_row_note(r, "Scans of up to %s keep the margins asked for%s; delay %.3g scans",
                      rki_show_time(r, slowest, k->slowest_scan),
                      k->verdict.met ? "" : " that the continuous loop has",
-                     c->plan->delay_scans);
+                     c->loop->delay_scans);
     }
     rki_row_note(r,
                  "Nyquist frequency %.3g Hz: what PV does above it shows as something slower",
@@ -294,7 +297,7 @@ static void print_bar(rk_report *r, const checked *c)
 
 static void say_gain(rk_report *r, const checked *c)
 {
-    const rk_margins *m = &c->check->margins;
+    const rk_margins *m = rk_check_judged(c->check);
     char low[RKI_SHOWN_CHARS], high[RKI_SHOWN_CHARS], period[RKI_SHOWN_CHARS],
         unit[RKI_UNIT_CHARS];
 
@@ -515,7 +518,7 @@ static void add_requirements(rk_report *r, const checked *c)
 {
     const rk_check *k = c->check;
 
-    if (!k->margins.stable) { /* figures of a loop that is none */
+    if (!rk_check_judged(k)->stable) { /* figures of a loop that is none */
         rki_row_group(r, NULL, NULL, RK_LAYOUT_HIDDEN);
         rki_requirements(r, c->loop, &k->requirements, &k->verdict, k->remedies);
         rki_row_end(r);

@@ -57,7 +57,7 @@ static void add_schemes(rk_report *r, const rk_design *loop)
     rki_row_list(r, "schemes");
     add_scheme(r, "(continuous)", &m);
     for (scheme = 0; scheme < 3; scheme++) {
-        const rk_sampling sampling = {loop->ts, 0.0, (rk_scheme)scheme};
+        const rk_sampling sampling = {loop->ts, rk_design_delay(loop), (rk_scheme)scheme};
         char name[48];
 
         if (rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &m, NULL) !=

@@ -213,3 +213,20 @@ void rki_conditions(rk_report *r, const rk_design *loop, const rk_requirements *
                 requirements->sp_step, loop->pv_units, requirements->load_step, loop->out_units,
                 noise);
 }
+
+void rki_judged(rk_report *r, const rk_design *loop)
+{
+    char scan[RKI_SHOWN_CHARS], delay[64] = "";
+
+    rki_row_word(r, "judged", NULL, isnan(loop->ts) ? "continuous" : "sampled");
+    if (isnan(loop->ts)) {
+        rki_row_say(r, "Judged in continuous time: give the scan to judge the loop as it runs");
+        return;
+    }
+    if (loop->delay_scans > 0) {
+        (void)snprintf(delay, sizeof delay, ", OUT %.3g scan%s late", loop->delay_scans,
+                       loop->delay_scans == 1 ? "" : "s");
+    }
+    rki_row_say(r, "Judged as it is scanned: every %s%s", rki_show_time(r, scan, loop->ts),
+                delay);
+}

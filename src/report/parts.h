@@ -50,4 +50,7 @@ void rki_requirements(rk_report *r, const rk_design *loop, const rk_requirements
 /** What the requirements are asked of: the steps, and PV's noise if it is known. */
 void rki_conditions(rk_report *r, const rk_design *loop, const rk_requirements *requirements);
 
+/** What a verdict rests on: the loop as it is scanned, or continuous. */
+void rki_judged(rk_report *r, const rk_design *loop);
+
 #endif

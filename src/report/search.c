@@ -152,6 +152,7 @@ rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
     add_head(r, results);
     rki_process_words(r, loop, process);
     rki_row_say(r, "Process: %s", process);
+    rki_judged(r, loop);
     rki_conditions(r, loop, &results->plan->requirements);
     say_over(r, results);
     add_values(r, results->found);

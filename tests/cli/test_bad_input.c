@@ -378,7 +378,7 @@ static const struct {
     {2,
      "--order goes with --figure",
      {"check", MODEL, PI_, "--order", "12", "--figure", "f.png"}},
-    {2, "a delay of -1 scans", {"check", MODEL, PI_, "--delay-scans=-1"}},
+    {2, "--delay-scans '-1' is out of range", {"check", MODEL, PI_, "--delay-scans=-1"}},
     {2, "a task every 0 s", {"check", MODEL, PI_, "--task", "0"}},
     {2, "wrong by 100 %", {"check", MODEL, PI_, "--model-error", "100"}},
     {2, "--sp: 'x' is not a number", {"check", MODEL, PI_, "--sp", "x"}},

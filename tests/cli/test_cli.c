@@ -236,8 +236,21 @@ START_TEST(search_meets_what_is_asked_or_names_the_limiting_requirement)
     outcome o;
 
     ck_assert(json_is_true(json_object_get(j, "met")));
-    ck_assert_double_le(number_at(j, "metrics.ms"), 1.6);
+    ck_assert_double_le(number_at(j, "metrics.ms"), number_at(j, "requirements.2.limit"));
     ck_assert_double_gt(number_at(j, "tried"), 100);
+    { /* what it found is what check asks by default, and judges as well */
+        char kc[32], ti[32];
+        json_t *checked;
+
+        (void)snprintf(kc, sizeof kc, "--kc=%.17g", number_at(j, "settings.kc"));
+        (void)snprintf(ti, sizeof ti, "--ti=%.17g", number_at(j, "settings.ti"));
+        checked = json_of(TOOL(NULL, "check", MODEL, kc, ti, "--scan", "1s", "--json"), 0);
+        ck_assert_double_eq(number_at(checked, "requirements.2.limit"),
+                            number_at(j, "requirements.2.limit"));
+        ck_close(number_at(checked, "sampled.ms"), number_at(j, "metrics.ms"), 1e-9);
+        ck_assert_str_eq(json_string_value(json_object_get(checked, "judged")), "sampled");
+        json_decref(checked);
+    }
     json_decref(j);
     j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--settling", "2s", "--json"), 1);
     ck_assert_str_eq(json_string_value(json_object_get(j, "limiting_requirement")), "settling");
@@ -503,7 +516,17 @@ START_TEST(check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable)
     o = TOOL(dir, "check", "x.loop");
     ck_assert_int_eq(o.status, 1);
     ck_assert_ptr_nonnull(strstr(o.out, "UNSTABLE"));
-    ck_assert_ptr_nonnull(strstr(o.out, "give kc between 0 and 1.571"));
+    { /* as the loop is scanned */
+        const rk_model m = {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 0, 0};
+        const rk_settings s = rk_settings_make(4, 10, 0, 0);
+        const rk_sampling every = {1, 0, RK_SCHEME_BACKWARD};
+        char range[48];
+        rk_margins margins;
+
+        ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, &every, &margins, NULL), RK_OK);
+        (void)snprintf(range, sizeof range, "give kc between 0 and %.4g", margins.kc_stable[1]);
+        ck_assert_msg(strstr(o.out, range) != NULL, "%s: %s", range, o.out);
+    }
     outcome_free(&o);
     o = TOOL(dir, "emit", "x.loop");
     ck_assert_int_eq(o.status, 1);

@@ -207,7 +207,7 @@ static const struct {
     {"[looop]\nscan = 1\n", ":2: unknown section [looop]; did you mean loop? known: loop, pv",
      RK_ERR_FORMAT},
     {"[loop]\nscna = 1\n",
-     ":2: unknown key 'scna' in [loop]; did you mean scan? known: name, scan, action",
+     ":2: unknown key 'scna' in [loop]; did you mean scan? known: name, scan, delay-scans, action",
      RK_ERR_FORMAT},
     {"[loop]\nscan = fast\n", ":2: scan 'fast' is not a time", RK_ERR_FORMAT},
     {"[loop]\nscan = 0\n", ":2: scan '0' is out of range: give a time above 0", RK_ERR_RANGE},

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "numeric.h"
 
+#include <float.h>
 #include <math.h>
 #include <string.h>
 
@@ -100,26 +101,122 @@ double rki_chi_square95(int freedom)
     return below[freedom];
 }
 
-double rki_golden_most(rki_function *f, const void *user, double low, double high, double near)
+double rki_root(rki_function *f, const void *user, double low, double high)
 {
-    const double part = 0.3819660112501051; /* (3 - sqrt 5) / 2 */
-    double a = low + (part * (high - low)), b = high - (part * (high - low));
-    double at_a = f(user, a), at_b = f(user, b);
+    enum { MOST = 100 };
+    double a = low, b = high, fa = f(user, a), fb = f(user, b);
+    double c = a, fc = fa, last = b - a, before = last;
+    int i;
 
-    while (high - low > near * high) {
-        if (at_a > at_b) {
-            high = b;
-            b = a;
-            at_b = at_a;
-            a = low + (part * (high - low));
-            at_a = f(user, a);
-        } else {
-            low = a;
+    for (i = 0; i < MOST && fb != 0; i++) {
+        double middle, near;
+
+        if ((fb > 0) == (fc > 0)) { /* c is b's other side */
+            c = a;
+            fc = fa;
+            last = before = b - a;
+        }
+        if (fabs(fc) < fabs(fb)) {
             a = b;
-            at_a = at_b;
-            b = high - (part * (high - low));
-            at_b = f(user, b);
+            b = c;
+            c = a;
+            fa = fb;
+            fb = fc;
+            fc = fa;
+        }
+        near = 2.0 * DBL_EPSILON * fabs(b);
+        middle = 0.5 * (c - b);
+        if (fabs(middle) <= near) break;
+        if (fabs(before) >= near && fabs(fa) > fabs(fb)) {
+            const double s = fb / fa;
+            double p, q;
+
+            if (a == c) { /* a chord */
+                p = 2.0 * middle * s;
+                q = 1.0 - s;
+            } else { /* a parabola through three points */
+                const double r = fb / fc, t = fa / fc;
+
+                p = s * ((2.0 * middle * t * (t - r)) - ((b - a) * (r - 1.0)));
+                q = (t - 1.0) * (r - 1.0) * (s - 1.0);
+            }
+            q = p > 0 ? -q : q;
+            p = fabs(p);
+            if (2.0 * p < fmin((3.0 * middle * q) - fabs(near * q), fabs(before * q))) {
+                before = last;
+                last = p / q;
+            } else {
+                last = before = middle;
+            }
+        } else {
+            last = before = middle;
+        }
+        a = b;
+        fa = fb;
+        b += fabs(last) > near ? last : copysign(near, middle);
+        fb = f(user, b);
+    }
+    return b;
+}
+
+/* Of the rest of an interval the golden section takes this part. */
+#define GOLDEN 0.3819660112501051
+
+double rki_most(rki_function *f, const void *user, double low, double high, double near)
+{
+    enum { MOST = 100 };
+    double x = low + (GOLDEN * (high - low)), fx = f(user, x);
+    double w = x, v = x, fw = fx, fv = fx, last = 0, before = 0;
+    int i;
+
+    for (i = 0; i < MOST; i++) {
+        const double middle = 0.5 * (low + high), least = (near * fabs(x)) + DBL_MIN;
+        double u, fu;
+        bool fits = false;
+
+        if (fabs(x - middle) <= (2.0 * least) - (0.5 * (high - low))) break;
+        if (fabs(before) > least) { /* a parabola through the best three */
+            const double r = (x - w) * (fx - fv), q = (x - v) * (fx - fw);
+            double p = ((x - v) * q) - ((x - w) * r), d = 2.0 * (q - r);
+            const double was = before;
+
+            p = d > 0 ? -p : p;
+            d = fabs(d);
+            fits = fabs(p) < fabs(0.5 * d * was) && p > d * (low - x) && p < d * (high - x);
+            if (fits) {
+                before = last;
+                last = p / d;
+                if (x + last - low < 2.0 * least || high - (x + last) < 2.0 * least) {
+                    last = copysign(least, middle - x);
+                }
+            }
+        }
+        if (!fits) {
+            before = x < middle ? high - x : low - x;
+            last = GOLDEN * before;
+        }
+        u = x + (fabs(last) >= least ? last : copysign(least, last));
+        fu = f(user, u);
+        if (fu >= fx) {
+            *(u >= x ? &low : &high) = x;
+            v = w;
+            fv = fw;
+            w = x;
+            fw = fx;
+            x = u;
+            fx = fu;
+        } else {
+            *(u < x ? &low : &high) = u;
+            if (fu >= fw || w == x) {
+                v = w;
+                fv = fw;
+                w = u;
+                fw = fu;
+            } else if (fu >= fv || v == x || v == w) {
+                v = u;
+                fv = fu;
+            }
         }
     }
-    return fmax(at_a, at_b);
+    return fx;
 }

@@ -42,9 +42,20 @@ double rki_chi_square95(int freedom);
 typedef double rki_function(const void *user, double x);
 
 /**
- * The largest value of a function between low and high, where it rises and falls once, by
- * golden-section search; ends when the place is known to the part `near` of itself.
+ * Where a function is 0 between two places at which it has different signs, to the last digits.
+ *
+ * Source  R. P. Brent, Algorithms for Minimization without Derivatives, Prentice-Hall, 1973,
+ *         ch. 4.
  */
-double rki_golden_most(rki_function *f, const void *user, double low, double high, double near);
+double rki_root(rki_function *f, const void *user, double low, double high);
+
+/**
+ * The largest value of a function between low and high, where it rises and falls once; ends
+ * when the place is known to the part `near` of itself.
+ *
+ * Source  R. P. Brent, Algorithms for Minimization without Derivatives, Prentice-Hall, 1973,
+ *         ch. 5.
+ */
+double rki_most(rki_function *f, const void *user, double low, double high, double near);
 
 #endif

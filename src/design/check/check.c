@@ -4,6 +4,8 @@
 #include <math.h>
 #include <string.h>
 
+#include "design/margins/brief.h"
+
 #define MODEL_ERROR 0.2
 
 rk_check_plan rk_check_plan_make(void)
@@ -18,10 +20,6 @@ static rk_status check_plan(const rk_check_plan *p, rk_diag *diag)
 {
     size_t i;
 
-    if (!(p->delay_scans >= 0) || isinf(p->delay_scans)) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "a delay of %g scans: give 0 or more",
-                           p->delay_scans);
-    }
     if (!isnan(p->task) && (!(p->task > 0) || isinf(p->task))) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a task every %g s: give a time above 0",
                            p->task);
@@ -39,43 +37,62 @@ static rk_status check_plan(const rk_check_plan *p, rk_diag *diag)
     return RK_OK;
 }
 
-/* Are the margins kept at this scan that are asked and that the continuous loop has? */
-static bool keeps(const rk_design *loop, const rk_check_plan *plan, const rk_check *c,
-                  double ts, rk_status *status)
+const rk_margins *rk_check_judged(const rk_check *check)
 {
-    const rk_sampling sampling = {ts, plan->delay_scans * ts, loop->settings.integral};
+    return check->has_sampled ? &check->sampled : &check->margins;
+}
+
+/* The margins that are asked and that the continuous loop has; false: none. */
+static bool margins_to_keep(const rk_check *c, rk_requirements *asked)
+{
     double figure[RK_REQUIRE_COUNT];
-    rk_requirements asked = c->requirements;
-    rk_margins m;
+    rk_verdict has;
+    bool any = false;
     int i;
 
-    if (loop->settings.ti < ts || *status != RK_OK) return false;
-    *status = rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &m, NULL);
-    if (*status != RK_OK || !m.stable) return false;
+    *asked = c->requirements;
+    rk_margins_figures(&c->margins, figure);
+    has = rk_requirements_check(asked, c->margins.stable, figure);
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        if (i >= RK_REQUIRE_OVERSHOOT || !c->verdict.line_met[i]) {
-            asked.limit[i] = nan("");
+        if (i >= RK_REQUIRE_OVERSHOOT || !has.asked[i] || !has.line_met[i]) {
+            asked->limit[i] = nan("");
+        } else {
+            any = true;
         }
     }
+    return any;
+}
+
+/* Are these margins kept at this scan? */
+static bool keeps(const rk_design *loop, const rk_requirements *asked, double ts,
+                  rk_status *status)
+{
+    const rk_sampling sampling = {ts, loop->delay_scans * ts, loop->settings.integral};
+    double figure[RK_REQUIRE_COUNT];
+    rk_margins m;
+
+    if (loop->settings.ti < ts || *status != RK_OK) return false;
+    *status =
+        rki_loop_margins_brief(&loop->model, &loop->model, &loop->settings, &sampling, &m);
+    if (*status != RK_OK || !m.stable) return false;
     rk_margins_figures(&m, figure);
-    return rk_requirements_check(&asked, true, figure).met;
+    return rk_requirements_check(asked, true, figure).met;
 }
 
 /* From the scan up or down in such steps, so far, then halved. */
 #define SCAN_STEP 2.0
 enum { SCAN_STEPS = 16, SCAN_HALVINGS = 8 };
 
-static rk_status find_slowest(const rk_design *loop, const rk_check_plan *plan, rk_check *c)
+static rk_status find_slowest(const rk_design *loop, const rk_requirements *asked, rk_check *c)
 {
     rk_status status = RK_OK;
-    const bool up = keeps(loop, plan, c, loop->ts, &status);
+    const bool up = keeps(loop, asked, loop->ts, &status);
     double kept = up ? loop->ts : nan(""), lost = up ? nan("") : loop->ts, ts = loop->ts;
     int i;
 
-    c->slowest_scan = nan("");
     for (i = 0; i < SCAN_STEPS && status == RK_OK && (isnan(kept) || isnan(lost)); i++) {
         ts = up ? ts * SCAN_STEP : ts / SCAN_STEP;
-        if (keeps(loop, plan, c, ts, &status)) {
+        if (keeps(loop, asked, ts, &status)) {
             kept = ts;
         } else {
             lost = ts;
@@ -84,7 +101,7 @@ static rk_status find_slowest(const rk_design *loop, const rk_check_plan *plan, 
     for (i = 0; i < SCAN_HALVINGS && status == RK_OK && !isnan(kept) && !isnan(lost); i++) {
         const double middle = sqrt(kept * lost);
 
-        if (keeps(loop, plan, c, middle, &status)) {
+        if (keeps(loop, asked, middle, &status)) {
             kept = middle;
         } else {
             lost = middle;
@@ -94,20 +111,21 @@ static rk_status find_slowest(const rk_design *loop, const rk_check_plan *plan, 
     return status;
 }
 
-static rk_status look_at_sampling(const rk_design *loop, const rk_check_plan *plan, rk_check *c,
-                                  rk_diag *diag)
+/* The margins, continuous and as the loop is scanned. */
+static rk_status look_at_margins(const rk_design *loop, const rk_sampling *sampling,
+                                 rk_check *c, rk_diag *diag)
 {
-    const rk_sampling sampling = {loop->ts, plan->delay_scans * loop->ts,
-                                  loop->settings.integral};
-    rk_status status;
+    rk_status status = rk_margins_compute(&loop->model, &loop->settings, &c->margins, diag);
+    rk_requirements asked;
 
-    if (isnan(loop->ts)) return RK_OK;
+    if (status != RK_OK || sampling == NULL) return status;
     status =
-        rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &c->sampled, diag);
+        rk_sampled_margins_compute(&loop->model, &loop->settings, sampling, &c->sampled, diag);
     if (status != RK_OK) return status;
     c->has_sampled = true;
-    if (c->margins.stable) {
-        status = find_slowest(loop, plan, c);
+    c->has_margins = margins_to_keep(c, &asked);
+    if (c->has_margins) {
+        status = find_slowest(loop, &asked, c);
     }
     return status == RK_OK ? RK_OK
                            : rk_diag_set(diag, status, "the slowest scan could not be found");
@@ -116,7 +134,7 @@ static rk_status look_at_sampling(const rk_design *loop, const rk_check_plan *pl
 /* The end of the stable kc on kc's own side, of the loop as it runs. */
 static double unstable_from(const rk_design *loop, const rk_check *c)
 {
-    const rk_margins *m = c->has_sampled ? &c->sampled : &c->margins;
+    const rk_margins *m = rk_check_judged(c);
     const double end = loop->settings.kc > 0 ? m->kc_stable[1] : m->kc_stable[0];
 
     return m->kc_range_exists && isfinite(end) && end * loop->settings.kc > 0 ? end : nan("");
@@ -142,7 +160,8 @@ static rk_status look_at_valve(const rk_design *loop, const rk_check_plan *plan,
         status = rk_operating_compute(m, &limits, plan->setpoint[i], &c->held[i], diag);
     }
     step = rk_windup_step(m, &limits);
-    if (status != RK_OK || isnan(step) || !c->margins.stable || loop->settings.ti < loop->ts) {
+    if (status != RK_OK || isnan(step) || !rk_check_judged(c)->stable ||
+        loop->settings.ti < loop->ts) {
         return status;
     }
     status = rk_windup_compute(m, &loop->settings, conditions, step, &c->windup, diag);
@@ -165,19 +184,20 @@ static rk_status look_at_arithmetic(const rk_design *loop, rk_check *c, rk_diag 
                                   &c->cycle, diag);
 }
 
-static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan, rk_check *c,
-                                rk_diag *diag)
+static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan,
+                                const rk_sampling *sampling, rk_check *c, rk_diag *diag)
 {
     rk_model_set set;
     rk_status status;
 
-    if (!plan->uncertain || !c->margins.stable) return RK_OK;
+    if (!plan->uncertain || !rk_check_judged(c)->stable) return RK_OK;
     status = rk_model_set_from_part(&loop->model, plan->model_error, RK_OVER_WORST, &set, diag);
     if (status == RK_OK) {
-        status = rk_worst_compute(&set, &loop->settings, &c->box, diag);
+        status = rk_worst_compute(&set, &loop->settings, sampling, &c->box, diag);
     }
     if (status == RK_OK) {
-        status = rk_worst_survived_compute(&loop->model, &loop->settings, &c->survived, diag);
+        status = rk_worst_survived_compute(&loop->model, &loop->settings, sampling,
+                                           &c->survived, diag);
     }
     if (status != RK_OK) return status;
     c->has_box = true;
@@ -186,18 +206,19 @@ static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan
         return RK_OK; /* not known */
     }
     c->has_region = true;
-    return rk_worst_compute(&set, &loop->settings, &c->region, diag);
+    return rk_worst_compute(&set, &loop->settings, sampling, &c->region, diag);
 }
 
 static rk_status judge(const rk_design *loop, const rk_conditions *conditions, rk_check *c,
                        rk_diag *diag)
 {
+    const rk_margins *judged = rk_check_judged(c);
     double figure[RK_REQUIRE_COUNT];
     rk_status status = rk_figures_compute(&c->requirements, &loop->model, &loop->settings,
-                                          conditions, &c->margins, figure, diag);
+                                          conditions, judged, figure, diag);
 
     if (status != RK_OK) return status;
-    c->verdict = rk_requirements_check(&c->requirements, c->margins.stable, figure);
+    c->verdict = rk_requirements_check(&c->requirements, judged->stable, figure);
     if (!c->verdict.met) {
         status = rk_remedies_compute(&c->requirements, &loop->model, &loop->settings,
                                      conditions, &c->verdict, c->remedies, diag);
@@ -208,7 +229,9 @@ static rk_status judge(const rk_design *loop, const rk_conditions *conditions, r
 rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_check *check,
                            rk_diag *diag)
 {
+    const rk_sampling *sampling;
     rk_conditions conditions;
+    rk_sampling room;
     rk_check made;
     rk_findings found;
     rk_status status;
@@ -226,12 +249,11 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
     memset(&made, 0, sizeof made);
     made.requirements = rk_design_requirements(loop);
     conditions = rk_design_conditions(loop);
-    status = rk_margins_compute(&loop->model, &loop->settings, &made.margins, diag);
+    sampling = rk_design_sampling(loop, &room);
+    made.slowest_scan = nan("");
+    status = look_at_margins(loop, sampling, &made, diag);
     if (status == RK_OK) {
         status = judge(loop, &conditions, &made, diag);
-    }
-    if (status == RK_OK) {
-        status = look_at_sampling(loop, plan, &made, diag);
     }
     if (status == RK_OK) {
         status =
@@ -245,7 +267,7 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
         status = look_at_arithmetic(loop, &made, diag);
     }
     if (status == RK_OK) {
-        status = look_at_models(loop, plan, &made, diag);
+        status = look_at_models(loop, plan, sampling, &made, diag);
     }
     if (status != RK_OK) return status;
     found = rk_check_findings(loop, plan, &made);

@@ -14,16 +14,29 @@ static void add_sign_finding(const rk_design *loop, rk_findings *findings)
         loop->settings.kc, loop->model.gain);
 }
 
-static void add_unstable_finding(const rk_design *loop, const rk_margins *m,
+/* As the loop runs; where it is the scan that makes it unstable, that is said. */
+static void add_unstable_finding(const rk_design *loop, const rk_check *c,
                                  rk_findings *findings)
 {
-    char advice[128] = "no kc is stable with these times: raise ti";
+    const rk_margins *m = rk_check_judged(c);
+    char advice[160] = "no kc is stable with these times: raise ti";
 
     if (m->stable) return;
     if (m->kc_range_exists) {
         (void)snprintf(advice, sizeof advice,
                        "give kc between %.4g and %.4g, or tune by a rule", m->kc_stable[0],
                        m->kc_stable[1]);
+    }
+    if (c->has_sampled && c->margins.stable) {
+        if (!isnan(c->slowest_scan)) {
+            (void)snprintf(advice, sizeof advice,
+                           "scan every %.3g s or faster, or tune more slowly", c->slowest_scan);
+        }
+        rk_findings_add(
+            findings, RK_LEVEL_UNFIT, advice,
+            "the loop is stable in continuous time and UNSTABLE at its scan of %.4g s",
+            loop->ts);
+        return;
     }
     rk_findings_add(findings, RK_LEVEL_UNFIT, advice, "the loop is unstable with kc %.4g",
                     loop->settings.kc);
@@ -65,39 +78,34 @@ static void add_offset_finding(const rk_design *loop, rk_findings *findings)
                     1.0 / (1.0 + (kc * loop->model.gain)));
 }
 
-/* What sampling costs: a loop that is only stable, or only as asked, in continuous time. */
+/* What sampling costs: margins that are only as asked in continuous time. */
 static void add_sampled_findings(const rk_design *loop, const rk_check *c, rk_findings *found)
 {
-    const rk_margins *s = &c->sampled;
     double figure[RK_REQUIRE_COUNT];
-    char advice[160] = "no scan keeps it: tune more slowly";
+    char advice[160] = "no scan keeps it: tune more slowly", delay[64] = "", lost[240] = "";
+    rk_verdict continuous;
+    size_t used = 0;
     int i;
 
-    if (!c->has_sampled || !c->margins.stable) return;
+    if (!c->has_sampled || !c->sampled.stable || !c->margins.stable) return;
+    rk_margins_figures(&c->margins, figure);
+    continuous = rk_requirements_check(&c->requirements, true, figure);
+    for (i = 0; i < RK_REQUIRE_OVERSHOOT && used < sizeof lost; i++) {
+        if (!c->verdict.asked[i] || c->verdict.line_met[i] || !continuous.line_met[i]) continue;
+        used += (size_t)snprintf(lost + used, sizeof lost - used, "%s%s %.4g instead of %.4g",
+                                 used > 0 ? ", " : "", rk_require_to_text((rk_require)i),
+                                 c->verdict.figure[i], figure[i]);
+    }
+    if (used == 0) return;
     if (!isnan(c->slowest_scan)) {
         (void)snprintf(advice, sizeof advice,
                        "scan every %.3g s or faster, or tune more slowly", c->slowest_scan);
     }
-    if (!s->stable) {
-        rk_findings_add(
-            found, RK_LEVEL_UNFIT, advice,
-            "the loop is stable in continuous time and UNSTABLE at its scan of %.4g s",
-            loop->ts);
-        return;
+    if (loop->delay_scans > 0) {
+        (void)snprintf(delay, sizeof delay, " and its delay of %.3g scans", loop->delay_scans);
     }
-    rk_margins_figures(s, figure);
-    for (i = 0; i < RK_REQUIRE_OVERSHOOT; i++) {
-        const rk_require what = (rk_require)i;
-        const double limit = c->requirements.limit[i];
-
-        if (isnan(limit) || !c->verdict.line_met[i]) continue;
-        if (rk_require_is_least(what) ? figure[i] < limit : figure[i] > limit) {
-            rk_findings_add(found, RK_LEVEL_CAUTION, advice,
-                            "at the scan of %.4g s %s is %.4g, not %s %.4g as asked", loop->ts,
-                            rk_require_to_text(what), figure[i],
-                            rk_require_is_least(what) ? "at least" : "at most", limit);
-        }
-    }
+    rk_findings_add(found, RK_LEVEL_CAUTION, advice, "the scan of %.4g s%s takes margin: %s",
+                    loop->ts, delay, lost);
 }
 
 /* A record that is much coarser than the scan cannot tell a dead time to the scan. */
@@ -220,7 +228,7 @@ static void add_windup_findings(const rk_design *loop, const rk_check *c, rk_fin
 
 static void add_worst_findings(const rk_check_plan *plan, const rk_check *c, rk_findings *found)
 {
-    if (!c->margins.stable) return;
+    if (!rk_check_judged(c)->stable) return;
     if (c->has_region && !c->region.stable) {
         rk_findings_add(
             found, RK_LEVEL_UNFIT, "tune more slowly, or make a better step test",
@@ -247,10 +255,10 @@ rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,
 
     add_sign_finding(loop, found);
     if (found->count == 0) {
-        add_unstable_finding(loop, &c->margins, found);
+        add_unstable_finding(loop, c, found);
     }
     add_sampled_findings(loop, c, found);
-    add_scan_findings(loop, &c->margins, found);
+    add_scan_findings(loop, rk_check_judged(c), found);
     add_timing_findings(loop, plan, found);
     if (loop->settings.td > 0 && loop->settings.tf == 0) {
         rk_findings_add(

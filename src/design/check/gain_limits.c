@@ -9,6 +9,8 @@
 #include <math.h>
 #include <stddef.h>
 
+#include "design/margins/brief.h"
+
 /* The search for a border: steps of this factor, so many of them, then halving. */
 #define STEP 1.25
 enum { STEPS = 30, HALVINGS = 14 };
@@ -21,6 +23,7 @@ enum { STEPS = 30, HALVINGS = 14 };
 typedef struct seeker {
     const rk_model *model;
     rk_settings settings;
+    const rk_sampling *sampling; /* NULL: continuous */
     rk_require what;
     double limit;
 } seeker;
@@ -36,7 +39,7 @@ static bool met_at(const seeker *s, double kc, rk_status *status)
     rk_margins m;
 
     settings.kc = kc;
-    *status = rk_margins_compute(s->model, &settings, &m, NULL);
+    *status = rki_loop_margins_brief(s->model, s->model, &settings, s->sampling, &m);
     if (*status != RK_OK || !m.stable) return false;
     rk_margins_figures(&m, figure);
     return rk_require_is_least(s->what) ? figure[s->what] >= s->limit
@@ -148,6 +151,7 @@ rk_status rk_gain_limits_compute(const rk_requirements *asked, const rk_model *m
                                  double unstable_from, rk_gain_limits *limits, rk_diag *diag)
 {
     rk_gain_limits made = {.on_off = unstable_from};
+    rk_sampling room;
     rk_status status;
     int i;
 
@@ -162,7 +166,8 @@ rk_status rk_gain_limits_compute(const rk_requirements *asked, const rk_model *m
     }
     if (status != RK_OK) return status;
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        const seeker s = {model, *settings, (rk_require)i, asked->limit[i]};
+        const seeker s = {model, *settings, rk_conditions_sampling(conditions, settings, &room),
+                          (rk_require)i, asked->limit[i]};
 
         made.at[i] = nan("");
         if (i < RK_REQUIRE_OVERSHOOT && !isnan(s.limit)) {

@@ -102,6 +102,7 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
     plan = rk_search_plan_make(model);
     plan.limits = conditions->limits;
     plan.ts = conditions->ts;
+    plan.delay = conditions->delay;
     plan.sp_step = conditions->sp_step;
     plan.load_step = conditions->load_step;
     plan.noise = conditions->noise > 0 ? conditions->noise : 0.0;

@@ -119,6 +119,10 @@ rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
         return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
                            loop->ts);
     }
+    if (!(loop->delay_scans >= 0) || isinf(loop->delay_scans)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a delay of %g scans: give 0 or more",
+                           loop->delay_scans);
+    }
     if (!(loop->out_rate > 0)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "output rate %g: give out units per second above 0", loop->out_rate);
@@ -204,6 +208,7 @@ rk_conditions rk_design_conditions(const rk_design *loop)
     const double out0 = loop->model.out0;
     rk_conditions c = {.limits = rk_design_limits(loop),
                        .ts = loop->ts,
+                       .delay = rk_design_delay(loop),
                        .sp_step = r.sp_step,
                        .load_step = r.load_step,
                        .noise = loop->noise};
@@ -213,6 +218,18 @@ rk_conditions rk_design_conditions(const rk_design *loop)
         c.limits.rate = loop->out_rate;
     }
     return c;
+}
+
+double rk_design_delay(const rk_design *loop)
+{
+    return isnan(loop->ts) ? 0.0 : loop->delay_scans * loop->ts;
+}
+
+const rk_sampling *rk_design_sampling(const rk_design *loop, rk_sampling *room)
+{
+    const rk_conditions c = {.ts = loop->ts, .delay = rk_design_delay(loop)};
+
+    return rk_conditions_sampling(&c, &loop->settings, room);
 }
 
 const char *rk_design_require_unit(const rk_design *loop, rk_require what)

@@ -88,6 +88,8 @@ static const row rows[] = {
     TEXT("loop", "name", name, "loop", "The loop's name, as reports and program text show it."),
     TIME("loop", "scan", ABOVE_0, ts, "none",
          "How often the controller is computed; the PLC task's interval."),
+    NUMBER("loop", "delay-scans", NONE, FROM_0, delay_scans, "0",
+           "Scans from PV's sample to OUT's change: computing, communication."),
     WORD("loop", "action", action_words, action, "none",
          "Whether OUT rises with PV (direct, kc below 0) or falls (reverse, kc above 0)."),
     TEXT("pv", "units", pv_units, "pv-EU", "PV's engineering unit."),

@@ -137,6 +137,14 @@ double rk_model_slowest(const rk_model *model)
     }
 }
 
+rk_model rk_model_delayed(const rk_model *model, double delay)
+{
+    rk_model made = *model;
+
+    made.dead_time += delay;
+    return made;
+}
+
 double rk_model_quickest(const rk_model *model)
 {
     double least = HUGE_VAL;

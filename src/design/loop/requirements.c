@@ -112,3 +112,11 @@ rk_verdict rk_requirements_check(const rk_requirements *requirements, bool stabl
     }
     return verdict;
 }
+
+const rk_sampling *rk_conditions_sampling(const rk_conditions *conditions,
+                                          const rk_settings *settings, rk_sampling *room)
+{
+    if (isnan(conditions->ts)) return NULL;
+    *room = (rk_sampling){conditions->ts, conditions->delay, settings->integral};
+    return room;
+}

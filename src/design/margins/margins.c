@@ -24,6 +24,7 @@
 
 #include <redkettle/design/base/memory.h>
 
+#include "brief.h"
 #include "crossings.h"
 #include "openloop.h"
 #include "stable_gain.h"
@@ -151,7 +152,7 @@ static double turned_limit(const rki_openloop *loop, rk_status *status)
 
 /* The stable interval in kc itself; a wrong sign gives that of the right one. */
 static rk_status measure_range(const rki_openloop *loop, double kc, rki_change *list,
-                               size_t count, rk_margins *margins)
+                               size_t count, bool brief, rk_margins *margins)
 {
     rk_status status = RK_OK;
     double low = 0, high = 0;
@@ -159,10 +160,10 @@ static rk_status measure_range(const rki_openloop *loop, double kc, rki_change *
     margins->kc_range_exists =
         rki_stable_interval(list, count, poles_at_start(loop), direct_limit(loop), &low, &high);
     margins->stable = margins->kc_range_exists && low < 1 && high > 1;
-    if (low == 0 && loop->integrators == 0) {
+    if (!brief && low == 0 && loop->integrators == 0) {
         low = -turned_limit(loop, &status);
     }
-    if (!margins->kc_range_exists && loop->k < 0) {
+    if (!brief && !margins->kc_range_exists && loop->k < 0) {
         low = -turned_limit(loop, &status);
         margins->kc_range_exists = low < 0;
     }
@@ -174,14 +175,14 @@ static rk_status measure_range(const rki_openloop *loop, double kc, rki_change *
 }
 
 static rk_status measure(const rki_openloop *loop, double kc, const rki_crossings *all,
-                         rk_margins *margins)
+                         bool brief, rk_margins *margins)
 {
     rk_status status = RK_ERR_MEMORY;
     size_t count;
     rki_change *list = list_changes(loop, all, &count);
 
     if (!all->failed && list != NULL) {
-        status = measure_range(loop, kc, list, count, margins);
+        status = measure_range(loop, kc, list, count, brief, margins);
     }
     if (status == RK_OK && margins->stable) {
         margins->gain_margin = rki_gain_margin(list, count, &margins->phase_crossover);
@@ -218,8 +219,8 @@ rk_status rki_no_margins(rk_diag *diag)
                        "trial for how it does");
 }
 
-rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
-                             rk_margins *margins, rk_diag *diag)
+rk_status rki_continuous_margins(const rk_model *model, const rk_settings *settings, bool brief,
+                                 rk_margins *margins, rk_diag *diag)
 {
     rk_margins made = rk_margins_none();
     rki_crossings all = {0};
@@ -232,10 +233,6 @@ rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
     if (status != RK_OK) return status;
     if (margins == NULL) return RK_ERR_ARG;
     if (rk_settings_is_on_off(settings)) return rki_no_margins(diag);
-    if (settings->predictor) {
-        return rk_predicted_margins_compute(model, model, settings, NULL, margins, diag);
-    }
-
     loop = rki_openloop_make(model, settings);
     if (!(loop.theta <= DEAD_TIME_MOST * rki_openloop_shortest(&loop))) {
         return rk_diag_set(
@@ -245,12 +242,47 @@ rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
             loop.theta, DEAD_TIME_MOST, rki_openloop_shortest(&loop));
     }
     rki_crossings_find(&all, &loop);
-    status = measure(&loop, settings->kc, &all, &made);
+    status = measure(&loop, settings->kc, &all, brief, &made);
     rk_memory_free(all.list);
-    if (status == RK_OK) {
+    if (status == RK_OK && !brief) {
         status = ultimate_point(model, &made);
     }
     if (status != RK_OK) return rk_diag_set(diag, status, "out of memory for the margins");
     *margins = made;
     return RK_OK;
+}
+
+rk_status rk_margins_compute(const rk_model *model, const rk_settings *settings,
+                             rk_margins *margins, rk_diag *diag)
+{
+    if (settings != NULL && settings->predictor && !rk_settings_is_on_off(settings)) {
+        return rk_predicted_margins_compute(model, model, settings, NULL, margins, diag);
+    }
+    return rki_continuous_margins(model, settings, false, margins, diag);
+}
+
+rk_status rk_loop_margins_compute(const rk_model *process, const rk_model *model,
+                                  const rk_settings *settings, const rk_sampling *sampling,
+                                  rk_margins *margins, rk_diag *diag)
+{
+    rk_diag_clear(diag);
+    if (settings == NULL) return RK_ERR_ARG;
+    if (settings->predictor) {
+        return rk_predicted_margins_compute(process, model, settings, sampling, margins, diag);
+    }
+    return sampling != NULL
+               ? rk_sampled_margins_compute(process, settings, sampling, margins, diag)
+               : rk_margins_compute(process, settings, margins, diag);
+}
+
+rk_status rki_loop_margins_brief(const rk_model *process, const rk_model *model,
+                                 const rk_settings *settings, const rk_sampling *sampling,
+                                 rk_margins *margins)
+{
+    if (settings->predictor) {
+        return rki_predicted_margins(process, model, settings, sampling, true, margins, NULL);
+    }
+    return sampling != NULL
+               ? rki_sampled_margins(process, settings, sampling, true, margins, NULL)
+               : rki_continuous_margins(process, settings, true, margins, NULL);
 }

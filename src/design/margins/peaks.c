@@ -174,9 +174,8 @@ static bool look(const rki_openloop *loop, const walk *at, double most, bool com
                  double *best)
 {
     if (may_hide(at, *best, complementary)) {
-        *best =
-            fmax(*best, rki_golden_most(complementary ? complementary_sensitivity : sensitivity,
-                                        loop, at->w[0], at->w[2], PLACE));
+        *best = fmax(*best, rki_most(complementary ? complementary_sensitivity : sensitivity,
+                                     loop, at->w[0], at->w[2], PLACE));
     }
     *best = fmax(*best, at->value[complementary][2]);
     return envelope(most, complementary) <= *best * (1.0 + 1e-7);

@@ -36,6 +36,7 @@
 
 #include <redkettle/design/base/memory.h>
 
+#include "brief.h"
 #include "design/base/numeric.h"
 #include "openloop.h"
 #include "sampled_loop.h"
@@ -266,11 +267,10 @@ static void see_peaks(walk *k, const place at[3])
     k->ms = fmax(k->ms, at[2].ms);
     k->mt = fmax(k->mt, at[2].mt);
     if (is_peak(at[0].ms, at[1].ms, at[2].ms, k->ms)) {
-        k->ms = fmax(k->ms, rki_golden_most(sensitivity, k->p, at[0].w, at[2].w, PLACE));
+        k->ms = fmax(k->ms, rki_most(sensitivity, k->p, at[0].w, at[2].w, PLACE));
     }
     if (is_peak(at[0].mt, at[1].mt, at[2].mt, k->mt)) {
-        k->mt = fmax(k->mt,
-                     rki_golden_most(complementary_sensitivity, k->p, at[0].w, at[2].w, PLACE));
+        k->mt = fmax(k->mt, rki_most(complementary_sensitivity, k->p, at[0].w, at[2].w, PLACE));
     }
 }
 
@@ -553,9 +553,9 @@ static rk_status ultimate_point(const rk_model *process, const rk_sampling *samp
     return status;
 }
 
-rk_status rk_predicted_margins_compute(const rk_model *process, const rk_model *model,
-                                       const rk_settings *settings, const rk_sampling *sampling,
-                                       rk_margins *margins, rk_diag *diag)
+rk_status rki_predicted_margins(const rk_model *process, const rk_model *model,
+                                const rk_settings *settings, const rk_sampling *sampling,
+                                bool brief, rk_margins *margins, rk_diag *diag)
 {
     rk_margins made = rk_margins_none();
     rk_status status;
@@ -571,13 +571,20 @@ rk_status rk_predicted_margins_compute(const rk_model *process, const rk_model *
     if (status == RK_OK) {
         status = measure(&p, settings, &made, diag);
     }
-    if (status == RK_OK) {
+    if (status == RK_OK && !brief) {
         status = ultimate_point(process, sampling, &made, diag);
     }
     if (status == RK_OK) {
         *margins = made;
     }
     return status;
+}
+
+rk_status rk_predicted_margins_compute(const rk_model *process, const rk_model *model,
+                                       const rk_settings *settings, const rk_sampling *sampling,
+                                       rk_margins *margins, rk_diag *diag)
+{
+    return rki_predicted_margins(process, model, settings, sampling, false, margins, diag);
 }
 
 rk_status rki_predicted_response(const rk_model *process, const rk_model *model,

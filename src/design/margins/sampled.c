@@ -31,6 +31,7 @@
 
 #include <redkettle/design/base/memory.h>
 
+#include "brief.h"
 #include "design/base/numeric.h"
 #include "openloop.h"
 #include "sampled_loop.h"
@@ -92,27 +93,32 @@ static place look(const rki_sampled_loop *loop, double angle, double near)
     return p;
 }
 
-/* Halving until the angle is known to its last digits. */
-enum { HALVINGS = 60 };
+/* What is to be 0 at a crossing: |L| - 1, or the phase less a target. */
+typedef struct crossing {
+    const rki_sampled_loop *loop;
+    double near, target; /* the rational phase nearby */
+} crossing;
 
-/* Where ln |L|, or the phase less a target, changes its sign. */
-static place bisect(const rki_sampled_loop *loop, place low, place high, bool by_size,
-                    double target)
+static double size_off(const void *user, double angle)
 {
-    const bool rising = by_size ? high.size > low.size : high.phase > low.phase;
-    int i;
+    const crossing *c = user;
 
-    for (i = 0; i < HALVINGS && high.angle - low.angle > 1e-15 * high.angle; i++) {
-        const place middle = look(loop, 0.5 * (low.angle + high.angle), low.rational);
-        const double value = by_size ? middle.size - 1.0 : middle.phase - target;
+    return look(c->loop, angle, c->near).size - 1.0;
+}
 
-        if ((value < 0) == rising) {
-            low = middle;
-        } else {
-            high = middle;
-        }
-    }
-    return high;
+static double phase_off(const void *user, double angle)
+{
+    const crossing *c = user;
+
+    return look(c->loop, angle, c->near).phase - c->target;
+}
+
+static place find(const rki_sampled_loop *loop, const place *from, const place *to,
+                  rki_function *off, double target)
+{
+    const crossing c = {loop, from->rational, target};
+
+    return look(loop, rki_root(off, &c, from->angle, to->angle), from->rational);
 }
 
 static void add_change(walk *w, double factor, long poles, double angle)
@@ -129,7 +135,7 @@ static void cross_gain(walk *w, const place *from, const place *to)
     double left, wrapped;
 
     if ((from->size - 1.0) * (to->size - 1.0) > 0 || from->size == to->size) return;
-    at = bisect(w->loop, *from, *to, true, 0.0);
+    at = find(w->loop, from, to, size_off, 0.0);
     left = rki_lag_left(at.phase);
     wrapped = fmin(left, (2.0 * RKI_PI) - left) * (180.0 / RKI_PI);
     w->delay_margin = fmin(w->delay_margin, left / (at.angle / w->loop->h));
@@ -150,7 +156,7 @@ static void cross_axis(walk *w, const place *from, const place *to)
     place at;
 
     if (before == after) return;
-    at = bisect(w->loop, *from, *to, false, target);
+    at = find(w->loop, from, to, phase_off, target);
     add_change(w, 1.0 / at.size, downward ? 2 : -2, at.angle);
 }
 
@@ -172,12 +178,11 @@ static void see_peaks(walk *w, const place at[3])
     w->ms = fmax(w->ms, at[2].ms);
     w->mt = fmax(w->mt, at[2].mt);
     if (at[1].ms >= at[0].ms && at[1].ms >= at[2].ms && at[1].ms > 0.8 * w->ms) {
-        w->ms =
-            fmax(w->ms, rki_golden_most(sensitivity, w->loop, at[0].angle, at[2].angle, PLACE));
+        w->ms = fmax(w->ms, rki_most(sensitivity, w->loop, at[0].angle, at[2].angle, PLACE));
     }
     if (at[1].mt >= at[0].mt && at[1].mt >= at[2].mt && at[1].mt > 0.8 * w->mt) {
-        w->mt = fmax(w->mt, rki_golden_most(complementary_sensitivity, w->loop, at[0].angle,
-                                            at[2].angle, PLACE));
+        w->mt = fmax(w->mt, rki_most(complementary_sensitivity, w->loop, at[0].angle,
+                                     at[2].angle, PLACE));
     }
 }
 
@@ -337,7 +342,8 @@ static rk_status turned_limit(const rki_sampled_loop *loop, const rki_openloop *
     return RK_OK;
 }
 
-static rk_status measure(const rki_sampled_loop *loop, const rki_openloop *shape, rk_margins *m)
+static rk_status measure(const rki_sampled_loop *loop, const rki_openloop *shape, bool brief,
+                         rk_margins *m)
 {
     double low = 0, high = 0, turned = 0;
     rk_status status;
@@ -357,7 +363,7 @@ static rk_status measure(const rki_sampled_loop *loop, const rki_openloop *shape
         m->mt = w.mt;
     }
     rk_memory_free(w.list);
-    if (loop->integrators == 0 && (low == 0 || !m->kc_range_exists)) {
+    if (!brief && loop->integrators == 0 && (low == 0 || !m->kc_range_exists)) {
         status = turned_limit(loop, shape, &turned);
         low = turned > 0 ? -turned : low;
         m->kc_range_exists = m->kc_range_exists || turned > 0;
@@ -406,9 +412,9 @@ static rk_status as_continuous(const rk_model *model, const rk_settings *setting
     return rk_margins_compute(&late, settings, margins, diag);
 }
 
-rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *settings,
-                                     const rk_sampling *sampling, rk_margins *margins,
-                                     rk_diag *diag)
+rk_status rki_sampled_margins(const rk_model *model, const rk_settings *settings,
+                              const rk_sampling *sampling, bool brief, rk_margins *margins,
+                              rk_diag *diag)
 {
     rk_margins made = rk_margins_none();
     rki_sampled_loop loop;
@@ -416,19 +422,27 @@ rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *s
     rk_status status = rki_sampled_loop_make(model, settings, sampling, &loop, diag);
 
     if (status != RK_OK) return status;
-    if (margins == NULL) return RK_ERR_ARG;
-    if (settings->predictor) {
-        return rk_predicted_margins_compute(model, model, settings, sampling, margins, diag);
-    }
     if (loop.delay > CONTINUOUS) {
         return as_continuous(model, settings, sampling, margins, diag);
     }
     shape = rki_openloop_make(model, settings);
-    status = measure(&loop, &shape, &made);
-    if (status == RK_OK) {
+    status = measure(&loop, &shape, brief, &made);
+    if (status == RK_OK && !brief) {
         status = ultimate_point(model, sampling, &made);
     }
     if (status != RK_OK) return rk_diag_set(diag, status, "out of memory for the margins");
     *margins = made;
     return RK_OK;
+}
+
+rk_status rk_sampled_margins_compute(const rk_model *model, const rk_settings *settings,
+                                     const rk_sampling *sampling, rk_margins *margins,
+                                     rk_diag *diag)
+{
+    if (settings != NULL && settings->predictor && !rk_settings_is_on_off(settings)) {
+        return rk_predicted_margins_compute(model, model, settings, sampling, margins, diag);
+    }
+    rk_diag_clear(diag);
+    if (margins == NULL) return RK_ERR_ARG;
+    return rki_sampled_margins(model, settings, sampling, false, margins, diag);
 }

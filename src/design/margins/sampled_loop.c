@@ -154,25 +154,3 @@ rk_status rk_sampled_response_compute(const rk_model *model, const rk_settings *
     *im = (a * s) + (b * c);
     return RK_OK;
 }
-
-rk_status rk_stable_compute(const rk_model *model, const rk_settings *settings, double ts,
-                            bool *continuous, bool *scanned, rk_diag *diag)
-{
-    rk_margins margins, sampled;
-    rk_status status;
-
-    rk_diag_clear(diag);
-    if (continuous == NULL || scanned == NULL) return RK_ERR_ARG;
-    status = rk_margins_compute(model, settings, &margins, diag);
-    if (status != RK_OK) return status;
-    sampled.stable = true;
-    if (!isnan(ts)) {
-        const rk_sampling sampling = {ts, 0.0, settings->integral};
-
-        status = rk_sampled_margins_compute(model, settings, &sampling, &sampled, diag);
-        if (status != RK_OK) return status;
-    }
-    *continuous = margins.stable;
-    *scanned = sampled.stable;
-    return RK_OK;
-}

@@ -9,8 +9,10 @@
 #include <math.h>
 #include <stddef.h>
 
+#include "brief.h"
+
 rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
-                           rk_worst *worst, rk_diag *diag)
+                           const rk_sampling *sampling, rk_worst *worst, rk_diag *diag)
 {
     const double none = nan("");
     rk_worst made = {true, HUGE_VAL, HUGE_VAL, HUGE_VAL, 0.0, {0}};
@@ -22,11 +24,12 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
         rk_margins m;
         /* The predictor has the nominal model, whatever the process is. */
         const rk_status status =
-            settings->predictor ? rk_predicted_margins_compute(&set->model[i], &set->model[0],
-                                                               settings, NULL, &m, diag)
-                                : rk_margins_compute(&set->model[i], settings, &m, diag);
+            rki_loop_margins_brief(&set->model[i], &set->model[0], settings, sampling, &m);
 
-        if (status != RK_OK) return status;
+        if (status != RK_OK) { /* once more, to be told why */
+            return rk_loop_margins_compute(&set->model[i], &set->model[0], settings, sampling,
+                                           &m, diag);
+        }
         if (!m.stable) {
             *worst = (rk_worst){false, none, none, none, none, set->model[i]};
             return RK_OK;
@@ -48,7 +51,7 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
 enum { HALVINGS = 10 };
 
 rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *settings,
-                                    double *part, rk_diag *diag)
+                                    const rk_sampling *sampling, double *part, rk_diag *diag)
 {
     double stable = 0.0, not_stable = MOST;
     int i;
@@ -62,7 +65,7 @@ rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *se
         rk_status status = rk_model_set_from_part(model, tried, RK_OVER_WORST, &corners, diag);
 
         if (status == RK_OK) {
-            status = rk_worst_compute(&corners, settings, &worst, diag);
+            status = rk_worst_compute(&corners, settings, sampling, &worst, diag);
         }
         if (status != RK_OK) return status;
         if (worst.stable) {

@@ -69,20 +69,17 @@ rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag
 
 rk_search_plan rk_search_plan_make(const rk_model *model)
 {
-    rk_search_plan made = {.model = *model,
-                           .limits = rk_limits_none(),
-                           .ts = nan(""),
-                           .sp_step = 1.0,
-                           .load_step = 1.0,
-                           .mode = "PI",
-                           .filter_ratio = 10.0,
-                           .beside = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0),
-                           .cost = RK_COST_LOAD_IAE,
-                           .weigh_error = 1.0,
-                           .requirements = rk_requirements_default()};
-
-    made.requirements.limit[RK_REQUIRE_MS] = 1.6;
-    return made;
+    return (rk_search_plan){.model = *model,
+                            .limits = rk_limits_none(),
+                            .ts = nan(""),
+                            .sp_step = 1.0,
+                            .load_step = 1.0,
+                            .mode = "PI",
+                            .filter_ratio = 10.0,
+                            .beside = rk_settings_make(1.0, HUGE_VAL, 0.0, 0.0),
+                            .cost = RK_COST_LOAD_IAE,
+                            .weigh_error = 1.0,
+                            .requirements = rk_requirements_default()};
 }
 
 rk_search_plan rk_search_plan_for(const rk_design *loop)
@@ -92,12 +89,9 @@ rk_search_plan rk_search_plan_for(const rk_design *loop)
                                         RK_REQUIRE_RECOVERY};
     const rk_conditions c = rk_design_conditions(loop);
     rk_search_plan made = rk_search_plan_make(&loop->model);
-    rk_requirements asked = rk_design_requirements(loop);
+    const rk_requirements asked = rk_design_requirements(loop);
     size_t i;
 
-    if (asked.by_default[RK_REQUIRE_MS]) {
-        asked.limit[RK_REQUIRE_MS] = made.requirements.limit[RK_REQUIRE_MS];
-    }
     for (i = 0; i < sizeof active / sizeof active[0]; i++) {
         if (!isnan(asked.limit[active[i]])) {
             made.cost = RK_COST_MS;
@@ -106,6 +100,7 @@ rk_search_plan rk_search_plan_for(const rk_design *loop)
     made.requirements = asked;
     made.beside = loop->settings;
     made.ts = c.ts;
+    made.delay = c.delay;
     made.limits = c.limits;
     made.sp_step = c.sp_step;
     made.load_step = c.load_step;

@@ -12,6 +12,7 @@
 
 #include "design/base/parallel.h"
 #include "design/base/words.h"
+#include "design/margins/brief.h"
 
 /* The runs last so many of the process's own times, and are seen so often in its shortest. */
 #define LONG 40.0
@@ -21,7 +22,7 @@
 void rki_search_plan_sweep(rki_search_run *s)
 {
     const rk_search_plan *p = s->plan;
-    const double slow = rk_model_slowest(&p->model) + p->model.dead_time;
+    const double slow = rk_model_slowest(&p->model) + p->model.dead_time + p->delay;
     double quick = fmin(rk_model_quickest(&p->model), slow);
 
     if (p->model.dead_time > 0) {
@@ -51,6 +52,14 @@ rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, d
 
     rk_settings_take_numbers(&made, &numbers);
     return made;
+}
+
+const rk_sampling *rki_search_sampling(const rki_search_run *s, const rk_settings *settings,
+                                       rk_sampling *room)
+{
+    const rk_conditions c = {.ts = s->plan->ts, .delay = s->plan->delay};
+
+    return rk_conditions_sampling(&c, settings, room);
 }
 
 bool rki_search_may_go_on(rki_search_run *s)
@@ -204,11 +213,12 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
     for (i = 0; i < count; i++) {
         settings[i] = points[i].settings;
     }
-    sweep.plant = *m;
+    sweep.plant = rk_model_delayed(m, s->plan->delay);
     status = rk_sweep_compute(&sweep, settings, count, results, NULL);
     for (i = 0; i < count; i++) {
         rki_point *p = &points[i];
         double figure[RK_REQUIRE_COUNT];
+        rk_sampling sampling;
         rk_margins margins;
         rk_status made = status;
 
@@ -219,10 +229,9 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
         }
         if (!p->stable || p->status != RK_OK) continue;
         if (made == RK_OK) {
-            made = p->settings.predictor
-                       ? rk_predicted_margins_compute(m, &s->plan->model, &p->settings, NULL,
-                                                      &margins, NULL)
-                       : rk_margins_compute(m, &p->settings, &margins, NULL);
+            made = rki_loop_margins_brief(m, &s->plan->model, &p->settings,
+                                          rki_search_sampling(s, &p->settings, &sampling),
+                                          &margins);
         }
         if (made != RK_OK && made != RK_ERR_RANGE) {
             p->status = made;
@@ -304,6 +313,10 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            "above 1, above 0, and 0 or more",
                            p->filter_ratio, p->weigh_error, p->weigh_effort);
     }
+    if (!(p->delay >= 0) || isinf(p->delay) || (p->delay > 0 && isnan(p->ts))) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "a delay of %g s: give 0 or more, and a scan with it", p->delay);
+    }
     if (!(p->noise >= 0) || isinf(p->noise)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "noise %g: give 0 or more", p->noise);
     }
@@ -360,6 +373,7 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
                             rk_search_result *result, rk_diag *diag)
 {
     rk_search_result made;
+    rk_sampling sampling;
     rk_status status;
 
     memset(&made, 0, sizeof made);
@@ -368,7 +382,8 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
     made.tried = s->tried;
     made.stopped = s->stopped;
     take_verdict(s, best, &made);
-    status = rk_performance_compute(&s->plan->model, &best->settings, s->plan->ts,
+    status = rk_performance_compute(&s->plan->model, &best->settings,
+                                    rki_search_sampling(s, &best->settings, &sampling),
                                     &made.measures, diag);
     if (status == RK_OK) {
         *result = made;

@@ -32,6 +32,10 @@ rk_status rki_search_check(const rk_search_plan *plan, rki_search_run *s, rk_dia
 /** Settings as the plan's mode and filter ratio have them: ti and td where there are any. */
 rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, double td);
 
+/** How settings are sampled in this search, in *room; NULL: continuous. */
+const rk_sampling *rki_search_sampling(const rki_search_run *s, const rk_settings *settings,
+                                       rk_sampling *room);
+
 /** Tell how far it is; false, and s->stopped, if it is to end. */
 bool rki_search_may_go_on(rki_search_run *s);
 

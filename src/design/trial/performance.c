@@ -27,6 +27,7 @@ double rk_scan_fast(const rk_model *model, const rk_settings *settings)
 typedef struct step {
     const rk_limits *limits;
     double ts;        /* NaN: fast enough not to matter */
+    double delay;     /* of OUT, s */
     double sp, load;  /* one of them is 0 */
     double load_band; /* of the recovery, pv-EU */
 } step;
@@ -36,6 +37,7 @@ static rk_status run_step(const rk_model *model, const rk_settings *settings, co
 {
     const rk_trial_case c = {.name = "step",
                              .plant = *model,
+                             .delay = s->delay,
                              .model = *model,
                              .settings = *settings,
                              .limits = *s->limits,
@@ -71,9 +73,11 @@ void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUN
 rk_sweep_plan rk_noise_sweep_plan(const rk_model *model, const rk_settings *settings,
                                   const rk_conditions *conditions)
 {
-    const rk_trial_case settling = {.plant = *model, .settings = *settings};
+    const rk_model plant = rk_model_delayed(model, conditions->delay);
+    const rk_trial_case settling = {.plant = plant, .settings = *settings};
 
-    return (rk_sweep_plan){.plant = *model,
+    return (rk_sweep_plan){.plant = plant,
+                           .model = *model,
                            .limits = conditions->limits,
                            .ts = conditions->ts,
                            .duration = rk_trial_time_to_settle(&settling),
@@ -117,8 +121,8 @@ rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model
         figure == NULL) {
         return RK_ERR_ARG;
     }
-    sp_step = (step){&c->limits, c->ts, c->sp_step, 0.0, 0.0};
-    load_step = (step){&c->limits, c->ts, 0.0, c->load_step, BAND * fabs(c->sp_step)};
+    sp_step = (step){&c->limits, c->ts, c->delay, c->sp_step, 0.0, 0.0};
+    load_step = (step){&c->limits, c->ts, c->delay, 0.0, c->load_step, BAND * fabs(c->sp_step)};
     rk_margins_figures(margins, figure);
     if (!margins->stable || !rk_requirements_need_trial(asked)) return RK_OK;
     status = run_step(model, settings, &sp_step, &sp, diag);
@@ -153,17 +157,22 @@ rk_performance rk_performance_none(void)
     return made;
 }
 
-rk_status rk_performance_compute(const rk_model *model, const rk_settings *settings, double ts,
-                                 rk_performance *measures, rk_diag *diag)
+rk_status rk_performance_compute(const rk_model *model, const rk_settings *settings,
+                                 const rk_sampling *sampling, rk_performance *measures,
+                                 rk_diag *diag)
 {
     const rk_limits none = rk_limits_none();
-    const step sp = {&none, ts, 1.0, 0.0, 0.0}, load = {&none, ts, 0.0, 1.0, 0.0};
+    const double ts = sampling != NULL ? sampling->ts : nan("");
+    const double delay = sampling != NULL ? sampling->delay : 0.0;
+    const step sp = {&none, ts, delay, 1.0, 0.0, 0.0}, load = {&none, ts, delay, 0.0, 1.0, 0.0};
     rk_performance made = rk_performance_none();
     rk_trial_metrics m;
-    rk_status status = rk_margins_compute(model, settings, &made.margins, diag);
+    rk_status status;
 
-    if (status != RK_OK) return status;
+    rk_diag_clear(diag);
     if (measures == NULL) return RK_ERR_ARG;
+    status = rk_loop_margins_compute(model, model, settings, sampling, &made.margins, diag);
+    if (status != RK_OK) return status;
     *measures = made;
     if (!made.margins.stable) return RK_OK;
     status = run_step(model, settings, &sp, &m, NULL);

@@ -42,7 +42,7 @@ double rk_trial_time_to_settle(const rk_trial_case *trial_case)
     if (acts && rk_model_kind_integrates(m->kind)) {
         slowest = fmax(slowest, 1.0 / fabs(s->kc * m->gain));
     }
-    return (6.0 * slowest) + (8.0 * m->dead_time);
+    return (6.0 * slowest) + (8.0 * (m->dead_time + trial_case->delay));
 }
 
 static rk_status check_plan(const rk_trial_case *c, const rk_trial_plan *p, rk_diag *diag)
@@ -92,6 +92,9 @@ static rk_status check_case(const rk_trial_case *c, rk_diag *diag)
     if (!(c->ts > 0) || isinf(c->ts)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "scan %g s: give a scan interval above 0",
                            c->ts);
+    }
+    if (!(c->delay >= 0) || isinf(c->delay)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a delay of %g s: give 0 or more", c->delay);
     }
     if (c->manual && !isfinite(c->manual_out)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "manual output %g: give a finite value",
@@ -183,13 +186,14 @@ static void run(stage *st, rki_curves *curves)
 static rk_status run_once(stage *st, double noise, rki_curves *curves,
                           rk_trial_metrics *metrics, rk_diag *diag)
 {
+    const rk_model plant = rk_model_delayed(&st->c->plant, st->c->delay);
     rk_status status;
 
     rk_model_plant_free(&st->plant);
     rk_controller_free(&st->controller);
     status = set_up_controller(st, diag);
     if (status == RK_OK) {
-        status = rk_model_plant_create(&st->c->plant, curves->step, &st->plant, diag);
+        status = rk_model_plant_create(&plant, curves->step, &st->plant, diag);
     }
     if (status == RK_OK) {
         status = set_up_hardware(st, curves->step, noise, diag);

@@ -137,7 +137,7 @@ static void integrate(const window *w, double *iae, double *ise, double *itae)
 /* Who has just come into the band may leave it again: PV's own time must pass. */
 static bool is_cut_short(const window *w, const rk_trial_case *c, double since)
 {
-    const double own = c->plant.dead_time + rk_model_slowest(&c->plant);
+    const double own = c->plant.dead_time + c->delay + rk_model_slowest(&c->plant);
 
     return since > 0 && (w->step * (double)(w->last - w->first)) - since < own;
 }

@@ -36,7 +36,7 @@ double rk_windup_step(const rk_model *model, const rk_limits *limits)
 
 /* What all runs have in common. */
 typedef struct bench {
-    const rk_model *model;
+    const rk_model *model; /* that the controller knows; the plant's has OUT's delay too */
     double ts, duration, step;
     rk_model_plant *plant;
 } bench;
@@ -155,6 +155,7 @@ rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
     rk_windup made = {.sp_step = sp_step, .best_tt = none, .ramp_time = none};
     rk_model_plant plant = {.memory = NULL};
     bench b = {.model = model, .step = sp_step, .plant = &plant};
+    rk_model delayed;
     rk_status status;
 
     rk_diag_clear(diag);
@@ -165,14 +166,15 @@ rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
         return rk_diag_set(diag, RK_ERR_RANGE, "setpoint step %g: give one that is not 0",
                            sp_step);
     }
+    delayed = rk_model_delayed(model, conditions->delay);
     {
-        const rk_trial_case settling = {.plant = *model, .settings = *settings};
+        const rk_trial_case settling = {.plant = delayed, .settings = *settings};
 
         b.duration = LONG * rk_trial_time_to_settle(&settling);
         b.ts = isnan(conditions->ts) ? rk_scan_fast(model, settings) : conditions->ts;
         b.ts = fmax(b.ts, b.duration / SCANS_MOST);
     }
-    status = rk_model_plant_create(model, b.ts, &plant, diag);
+    status = rk_model_plant_create(&delayed, b.ts, &plant, diag);
     if (status != RK_OK) return status;
     status = try_all(&b, settings, &conditions->limits, &made);
     rk_model_plant_free(&plant);

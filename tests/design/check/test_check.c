@@ -71,6 +71,9 @@ START_TEST(verdict_is_what_an_engineer_would_say)
     rk_check check;
 
     loop.noise = 0.01;
+    if (verdicts[_i].what >= 0 && verdicts[_i].what < RK_REQUIRE_OVERSHOOT) {
+        loop.ts = QNAN; /* the closed forms are those of the continuous loop */
+    }
     if (verdicts[_i].what >= 0) {
         ck_assert_int_eq(rk_requirements_set(&loop.requirements, (rk_require)verdicts[_i].what,
                                              verdicts[_i].limit, NULL),
@@ -161,8 +164,8 @@ static const struct {
      0,
      0,
      0,
-     true,
-     "at the scan of 4 s gain-margin is"},
+     false,
+     "the scan of 4 s takes margin: gain-margin 1.643 instead of 2.417"},
     {"a perfect margin at the nominal and none at the corner",
      {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 50, 0},
      0.5,
@@ -298,7 +301,7 @@ START_TEST(whole_loops_get_the_verdict_they_deserve)
     loop.out_low = 0;
     loop.out_high = 100;
     loop.plant.stiction = loops[_i].stiction > 0 ? loops[_i].stiction : QNAN;
-    plan.delay_scans = loops[_i].delay_scans;
+    loop.delay_scans = loops[_i].delay_scans;
     for (i = 0; i < RK_MODEL_NUMBERS && loops[_i].sure > 0; i++) {
         memset(loop.covariance.c[i], 0, sizeof loop.covariance.c[i]);
         loop.covariance.c[i][i] = loops[_i].sure * loops[_i].sure * all[i] * all[i];

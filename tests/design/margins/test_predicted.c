@@ -485,7 +485,7 @@ START_TEST(the_worst_over_wrong_models_is_worse)
     s.predictor = RK_YES;
     ck_assert_int_eq(rk_model_set_from_part(&m, 0.1, RK_OVER_WORST, &set, NULL), RK_OK);
     ck_assert_int_eq(rk_margins_compute(&m, &s, &nominal, NULL), RK_OK);
-    ck_assert_int_eq(rk_worst_compute(&set, &s, &worst, NULL), RK_OK);
+    ck_assert_int_eq(rk_worst_compute(&set, &s, NULL, &worst, NULL), RK_OK);
     ck_assert(worst.stable);
     for (i = 0; i < set.count; i++) {
         ck_assert_int_eq(rk_predicted_margins_compute(&set.model[i], &m, &s, NULL, &one, NULL),

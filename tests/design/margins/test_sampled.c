@@ -294,29 +294,28 @@ START_TEST(stability_is_told_for_the_loop_and_for_its_scan)
 {
     const rk_model lag = fopdt(2, 10, 3);
     const double limit = 1 / (2 * -expm1(-0.3));
-    bool continuous = false, scanned = false;
+    const rk_sampling every = {3, 0, RK_SCHEME_BACKWARD}, none = {0, 0, RK_SCHEME_BACKWARD};
+    const rk_settings wrong_sign = rk_settings_make(-1, 10, 0, 0);
     double factor;
+    rk_margins m;
 
     for (factor = 0.99; factor < 1.02; factor += 0.02) {
         const rk_settings s = rk_settings_make(factor * limit, HUGE_VAL, 0, 0);
 
-        ck_assert_int_eq(rk_stable_compute(&lag, &s, 3, &continuous, &scanned, NULL), RK_OK);
-        ck_assert(continuous); /* its own limit is some 2.9: Ku of tau 10, theta 3 */
-        ck_assert_int_eq(scanned, factor < 1);
-        ck_assert_int_eq(rk_stable_compute(&lag, &s, QNAN, &continuous, &scanned, NULL), RK_OK);
-        ck_assert(continuous && scanned); /* not looked at */
+        ck_assert_int_eq(rk_loop_margins_compute(&lag, &lag, &s, &every, &m, NULL), RK_OK);
+        ck_assert_int_eq(m.stable, factor < 1);
+        ck_assert_int_eq(rk_loop_margins_compute(&lag, &lag, &s, NULL, &m, NULL), RK_OK);
+        ck_assert(m.stable); /* its own limit is some 2.9: Ku of tau 10, theta 3 */
     }
-    {
-        const rk_settings wrong_sign = rk_settings_make(-1, 10, 0, 0);
-
-        ck_assert_int_eq(rk_stable_compute(&lag, &wrong_sign, 1, &continuous, &scanned, NULL),
-                         RK_OK);
-        ck_assert(!continuous && !scanned);
-        ck_assert_int_eq(rk_stable_compute(&lag, &wrong_sign, 0, &continuous, &scanned, NULL),
-                         RK_ERR_RANGE);
-        ck_assert_int_eq(rk_stable_compute(NULL, &wrong_sign, 1, &continuous, &scanned, NULL),
-                         RK_ERR_ARG);
-    }
+    ck_assert_int_eq(rk_loop_margins_compute(&lag, &lag, &wrong_sign, &every, &m, NULL), RK_OK);
+    ck_assert(!m.stable);
+    ck_assert_int_eq(rk_loop_margins_compute(&lag, &lag, &wrong_sign, NULL, &m, NULL), RK_OK);
+    ck_assert(!m.stable);
+    ck_assert_int_eq(rk_loop_margins_compute(&lag, &lag, &wrong_sign, &none, &m, NULL),
+                     RK_ERR_RANGE);
+    ck_assert_int_eq(rk_loop_margins_compute(NULL, &lag, &wrong_sign, &every, &m, NULL),
+                     RK_ERR_ARG);
+    ck_assert_int_eq(rk_loop_margins_compute(&lag, &lag, NULL, &every, &m, NULL), RK_ERR_ARG);
 }
 END_TEST
 

@@ -26,9 +26,15 @@ static double scan_of(const rk_model *model)
     return fmin(model->dead_time, rk_model_quickest(model)) / 20;
 }
 
+static rk_sampling sampling_of(const rk_model *model)
+{
+    return (rk_sampling){scan_of(model), 0, RK_SCHEME_BACKWARD};
+}
+
 static double best_rule(const rk_model *model, const char *mode, double ms)
 {
     const rk_knobs knobs = rk_knobs_make();
+    const rk_sampling sampling = sampling_of(model);
     rk_tuning list[RK_TUNINGS_MAX];
     double best = HUGE_VAL;
     size_t count, i;
@@ -38,8 +44,8 @@ static double best_rule(const rk_model *model, const char *mode, double ms)
         rk_performance m;
 
         if (!list[i].usable) continue;
-        ck_assert_int_eq(
-            rk_performance_compute(model, &list[i].settings, scan_of(model), &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_performance_compute(model, &list[i].settings, &sampling, &m, NULL),
+                         RK_OK);
         if (m.margins.stable && m.margins.ms <= ms && m.load_iae < best) {
             best = m.load_iae;
         }
@@ -51,11 +57,13 @@ static double best_rule(const rk_model *model, const char *mode, double ms)
 START_TEST(search_is_never_worse_than_a_rule_and_ends_in_an_optimum)
 {
     const rk_model model = set(_i);
+    const rk_sampling sampling = sampling_of(&model);
     rk_search_plan plan = rk_search_plan_make(&model);
     rk_search_result found;
     int i;
 
     plan.ts = scan_of(&model);
+    plan.requirements.limit[RK_REQUIRE_MS] = 1.6;
     ck_assert_int_eq(rk_search_compute(&plan, &found, NULL), RK_OK);
     ck_assert(found.met);
     ck_assert_double_le(found.measures.margins.ms, 1.6 * (1 + 1e-9));
@@ -66,7 +74,7 @@ START_TEST(search_is_never_worse_than_a_rule_and_ends_in_an_optimum)
 
         near.kc *= 1.0 + (0.01 * ((i % 3) - 1));
         near.ti *= 1.0 + (0.01 * ((i / 3) - 1));
-        ck_assert_int_eq(rk_performance_compute(&model, &near, plan.ts, &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_performance_compute(&model, &near, &sampling, &m, NULL), RK_OK);
         ck_assert_msg(!m.margins.stable || m.margins.ms > 1.6 * (1 + 1e-9) ||
                           m.load_iae >= found.measures.load_iae * (1 - 1e-3),
                       "kc %g ti %g gives %g, a neighbour %g", found.settings.kc,
@@ -81,6 +89,7 @@ static rk_search_plan quick_plan(void)
     rk_search_plan plan = rk_search_plan_make(&model);
 
     plan.ts = 0.5;
+    plan.requirements.limit[RK_REQUIRE_MS] = 1.6;
     return plan;
 }
 
@@ -245,6 +254,7 @@ END_TEST
 START_TEST(the_worst_model_counts)
 {
     rk_search_plan plan = quick_plan();
+    const rk_sampling sampling = {plan.ts, 0, RK_SCHEME_BACKWARD};
     rk_search_result nominal, worst, mean;
     rk_model_set set;
     double highest = 0;
@@ -259,7 +269,9 @@ START_TEST(the_worst_model_counts)
     for (i = 0; i < set.count; i++) {
         rk_margins m;
 
-        ck_assert_int_eq(rk_margins_compute(&set.model[i], &worst.settings, &m, NULL), RK_OK);
+        ck_assert_int_eq(
+            rk_sampled_margins_compute(&set.model[i], &worst.settings, &sampling, &m, NULL),
+            RK_OK);
         ck_assert(m.stable);
         highest = fmax(highest, m.ms);
     }
@@ -304,6 +316,7 @@ START_TEST(grid_holds_every_run_and_names_the_best)
 {
     const rk_grid grid = {{0.5, 4, 8}, {4, 20, 9}, {0, 0, 1}};
     rk_search_plan plan = quick_plan();
+    const rk_sampling sampling = {plan.ts, 0, RK_SCHEME_BACKWARD};
     rk_grid_point points[72];
     rk_search_result found;
     size_t best, i;
@@ -321,7 +334,8 @@ START_TEST(grid_holds_every_run_and_names_the_best)
 
         ck_assert_double_eq(s->kc, rk_grid_value(&grid.kc, i % 8));
         ck_assert_double_eq(s->ti, rk_grid_value(&grid.ti, i / 8));
-        ck_assert_int_eq(rk_margins_compute(&plan.model, s, &m, NULL), RK_OK);
+        ck_assert_int_eq(rk_sampled_margins_compute(&plan.model, s, &sampling, &m, NULL),
+                         RK_OK);
         ck_assert_int_eq(points[i].stable, m.stable);
         if (!m.stable) continue;
         ck_assert_double_eq(points[i].figure[RK_REQUIRE_MS], m.ms);
@@ -470,8 +484,9 @@ START_TEST(a_loop_tells_what_is_searched_for)
     d.pv_high = 20;
     plan = rk_search_plan_for(&d);
     ck_assert_int_eq(plan.cost, RK_COST_LOAD_IAE);
-    ck_assert_double_eq(plan.requirements.limit[RK_REQUIRE_MS], 1.6);
-    ck_assert_double_eq(plan.sp_step, 1); /* 5 % of PV's range */
+    ck_assert_double_eq(plan.requirements.limit[RK_REQUIRE_MS],
+                        rk_requirements_default().limit[RK_REQUIRE_MS]); /* as check */
+    ck_assert_double_eq(plan.sp_step, 1);                                /* 5 % of PV's range */
     ck_assert_double_eq(plan.beside.pv_filter, 2);
     ck_assert_double_eq(plan.ts, 1);
     ck_assert_double_eq(plan.noise, 0);

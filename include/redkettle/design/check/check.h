@@ -94,7 +94,6 @@ enum { RK_CHECK_SETPOINTS = 8 };
 
 /** What to look at beside the margins and the requirements. */
 typedef struct rk_check_plan {
-    double delay_scans;     /* from PV's sample to OUT's change, scans, >= 0 */
     double task;            /* interval of the PLC's cyclic task, s, > 0; NaN: not known */
     double record_interval; /* of the record that the model is from, s; NaN: not known */
     bool uncertain;         /* the worst over what the model may be */
@@ -103,22 +102,21 @@ typedef struct rk_check_plan {
     double setpoint[RK_CHECK_SETPOINTS];
 } rk_check_plan;
 
-/** No delay, nothing known of task and record, the worst over the fit's 95 % region and 20 %.
- */
+/** Nothing known of task and record, the worst over the fit's 95 % region and 20 %. */
 rk_check_plan rk_check_plan_make(void);
 
 /** What a loop's settings are worth on its model. */
 typedef struct rk_check {
     rk_margins margins;           /* continuous */
     rk_requirements requirements; /* the loop's, all said */
-    rk_verdict verdict;           /* margins by the continuous ones */
+    rk_verdict verdict;           /* by the margins that the loop is judged by */
     rk_remedy remedies[RK_REQUIRE_COUNT];
     rk_gain_limits gain;
 
     bool has_sampled; /* the scan is known */
     rk_margins sampled;
-    double slowest_scan; /* that keeps the margins asked that the continuous loop has, s; NaN:
-                            none does */
+    bool has_margins;    /* the continuous loop has one of the margins asked, or more .. */
+    double slowest_scan; /* .. and the longest scan that keeps those, s; NaN: none does */
 
     bool has_operating;   /* OUT's range and the operating point are known */
     rk_operating start;   /* at the operating point */
@@ -134,6 +132,10 @@ typedef struct rk_check {
     rk_worst box, region;
     double survived; /* by this part every number of the model may be wrong at once */
 } rk_check;
+
+/** The margins that the loop is judged by: as it is scanned, or continuous without a scan. The
+ * verdict, the gain limits and the worst over models are of the same loop. */
+const rk_margins *rk_check_judged(const rk_check *check);
 
 /** What a check found doubtful, and what to do about it; of the same loop and plan. */
 rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,

@@ -80,7 +80,8 @@ typedef struct rk_alarm_limits {
 /** Everything about one control loop. Numbers that were not given are NaN. */
 typedef struct rk_design {
     char name[RK_NAME_CHARS];
-    double ts; /* scan interval, s */
+    double ts;          /* scan interval, s */
+    double delay_scans; /* from PV's sample to OUT's change: computing, communication */
     rk_action action;
 
     char pv_units[RK_UNITS_CHARS], out_units[RK_UNITS_CHARS];
@@ -163,6 +164,12 @@ rk_requirements rk_design_requirements(const rk_design *loop);
  * out of the way if the operating point is not within them (it is not known then).
  */
 rk_conditions rk_design_conditions(const rk_design *loop);
+
+/** How the loop is scanned, in *room; NULL: its scan is not known. */
+const rk_sampling *rk_design_sampling(const rk_design *loop, rk_sampling *room);
+
+/** From PV's sample to OUT's change, s; 0 where the scan is not known. */
+double rk_design_delay(const rk_design *loop);
 
 /** The unit of a requirement's figure in this loop: "", "deg", "%", "s", PV's or OUT's. */
 const char *rk_design_require_unit(const rk_design *loop, rk_require what);

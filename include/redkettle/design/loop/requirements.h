@@ -93,10 +93,15 @@ rk_verdict rk_requirements_check(const rk_requirements *requirements, bool stabl
 typedef struct rk_conditions {
     rk_limits limits;
     double ts;        /* scan, s; NaN: fast enough not to matter */
+    double delay;     /* from PV's sample to OUT's change, s, >= 0; 0 without a scan */
     double sp_step;   /* pv-EU, not 0 */
     double load_step; /* out-EU, at the plant's input, not 0 */
     double noise;     /* of PV, white: its standard deviation, pv-EU; NaN: not known */
 } rk_conditions;
+
+/** How settings are scanned under these conditions, in *room; NULL: no scan is known. */
+const rk_sampling *rk_conditions_sampling(const rk_conditions *conditions,
+                                          const rk_settings *settings, rk_sampling *room);
 
 #ifdef __cplusplus
 }

@@ -12,6 +12,13 @@
 extern "C" {
 #endif
 
+/** How a loop is sampled. */
+typedef struct rk_sampling {
+    double ts;    /* scan, s */
+    double delay; /* from PV's sample to OUT's change, s: computing and communication */
+    rk_scheme integral;
+} rk_sampling;
+
 /** "none", "conditional", "back-calculation". */
 const char *rk_anti_windup_to_text(rk_anti_windup way);
 

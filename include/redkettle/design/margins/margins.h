@@ -76,13 +76,6 @@ enum { RK_RATIONAL_MAX = 10 };
 rk_status rk_process_response_compute(const rk_model *model, int order, double w, double *re,
                                       double *im, rk_diag *diag);
 
-/** How a loop is sampled. */
-typedef struct rk_sampling {
-    double ts;    /* scan, s */
-    double delay; /* from PV's sample to OUT's change, s: computing and communication */
-    rk_scheme integral;
-} rk_sampling;
-
 /**
  * L at e^(j w ts) of the sampled loop: the process exact for an output that is held from scan
  * to scan, the controller as it runs, the derivative by the settings' scheme.
@@ -130,12 +123,16 @@ rk_status rk_predicted_margins_compute(const rk_model *process, const rk_model *
                                        rk_margins *margins, rk_diag *diag);
 
 /**
- * Is the loop stable: continuous, and as it is scanned (ts NaN: not looked at, true)?
+ * Margins of a loop as it runs: what its process and its settings are judged by. The process
+ * need not be the model that the controller has, which only a predictor and nothing else uses.
  *
- * Errors  as rk_sampled_margins_compute.
+ * Units   sampling NULL: the scan is not known, and the loop is taken as continuous.
+ * Errors  as rk_predicted_margins_compute with a predictor, else as
+ *         rk_sampled_margins_compute or rk_margins_compute.
  */
-rk_status rk_stable_compute(const rk_model *model, const rk_settings *settings, double ts,
-                            bool *continuous, bool *scanned, rk_diag *diag);
+rk_status rk_loop_margins_compute(const rk_model *process, const rk_model *model,
+                                  const rk_settings *settings, const rk_sampling *sampling,
+                                  rk_margins *margins, rk_diag *diag);
 
 /** Margins at their worst over models: each at its own worst. */
 typedef struct rk_worst {
@@ -147,9 +144,12 @@ typedef struct rk_worst {
     rk_model corner; /* where Ms is largest, or the first that is unstable */
 } rk_worst;
 
-/** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute; RK_ERR_MEMORY. */
+/**
+ * Units   sampling NULL: continuous.
+ * Errors  RK_ERR_ARG for another NULL; RK_ERR_RANGE as rk_loop_margins_compute; RK_ERR_MEMORY.
+ */
 rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
-                           rk_worst *worst, rk_diag *diag);
+                           const rk_sampling *sampling, rk_worst *worst, rk_diag *diag);
 
 /**
  * By how large a part every number of the model may be wrong at once, in whatever direction is
@@ -158,7 +158,7 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
  * Errors  as rk_worst_compute.
  */
 rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *settings,
-                                    double *part, rk_diag *diag);
+                                    const rk_sampling *sampling, double *part, rk_diag *diag);
 
 #ifdef __cplusplus
 }

@@ -50,7 +50,8 @@ rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag
 typedef struct rk_search_plan {
     rk_model model;
     rk_limits limits;    /* the search sees saturation, and the valve's rate */
-    double ts;           /* scan, s; NaN: fast enough not to matter */
+    double ts;           /* scan, s; NaN: fast enough not to matter, and margins continuous */
+    double delay;        /* from PV's sample to OUT's change, s; 0 without a scan */
     double sp_step;      /* pv-EU, not 0; of the setpoint's costs and requirements */
     double load_step;    /* out-EU, not 0; of the load's */
     const char *mode;    /* "P", "PI", "PD", "PID" */
@@ -71,13 +72,13 @@ typedef struct rk_search_plan {
     void *user;
 } rk_search_plan;
 
-/** PI by the load's IAE, Ms at most 1.6 and the other requirements at their defaults. */
+/** PI by the load's IAE, the requirements at their defaults. */
 rk_search_plan rk_search_plan_make(const rk_model *model);
 
 /**
  * The search that a loop asks for: its model, scan, limits, noise, the other settings, steps and
- * requirements, with Ms at most 1.6 where nothing is asked of it. Where a time or a peak is
- * limited, which needs active control, the cost is Ms, so that the rest goes into robustness.
+ * requirements. Where a time or a peak is limited, which needs active control, the cost is Ms,
+ * so that the rest goes into robustness. Margins are judged as the loop is scanned.
  */
 rk_search_plan rk_search_plan_for(const rk_design *loop);
 

@@ -13,12 +13,12 @@ extern "C" {
 
 /** What settings do on a model whose valve has no limits; NaN where a thing does not exist. */
 typedef struct rk_performance {
-    rk_margins margins;
-    double overshoot; /* of a setpoint step, percent */
-    double settling;  /* of it, to 2 %, s */
-    double travel;    /* of OUT for a setpoint step of 1 pv-EU, out-EU */
-    double load_iae;  /* for a load of 1 out-EU at the plant's input, pv-EU s */
-    double peak;      /* its largest deviation, pv-EU */
+    rk_margins margins; /* as it is sampled, or continuous */
+    double overshoot;   /* of a setpoint step, percent */
+    double settling;    /* of it, to 2 %, s */
+    double travel;      /* of OUT for a setpoint step of 1 pv-EU, out-EU */
+    double load_iae;    /* for a load of 1 out-EU at the plant's input, pv-EU s */
+    double peak;        /* its largest deviation, pv-EU */
 } rk_performance;
 
 /** What settings that cannot be used do: all NaN. */
@@ -48,14 +48,15 @@ rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model
                              rk_diag *diag);
 
 /**
- * Margins, a setpoint step and a load step. An unstable loop has margins only; settings that a
- * scan of ts cannot run have no trials.
+ * Margins, a setpoint step and a load step. An unstable loop has margins only; settings that the
+ * scan cannot run have no trials.
  *
- * Units   ts in s; NaN: rk_scan_fast.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_margins_compute; RK_ERR_MEMORY.
+ * Units   sampling NULL: continuous margins, and steps scanned by rk_scan_fast.
+ * Errors  RK_ERR_ARG for another NULL; RK_ERR_RANGE as rk_loop_margins_compute; RK_ERR_MEMORY.
  */
-rk_status rk_performance_compute(const rk_model *model, const rk_settings *settings, double ts,
-                                 rk_performance *measures, rk_diag *diag);
+rk_status rk_performance_compute(const rk_model *model, const rk_settings *settings,
+                                 const rk_sampling *sampling, rk_performance *measures,
+                                 rk_diag *diag);
 
 /** What a large setpoint step does. */
 typedef struct rk_windup_run {

@@ -40,6 +40,7 @@ typedef struct rk_trial_case {
     rk_settings settings;
     rk_limits limits;
     double ts;         /* scan interval, s */
+    double delay;      /* from PV's sample to OUT's change, s, >= 0 */
     bool manual;       /* the output goes to manual_out with the setpoint, and stays */
     double manual_out; /* out-EU */
     rk_model model;    /* of the predictor, and of a bias that is not given; it need not be the
