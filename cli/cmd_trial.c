@@ -12,11 +12,13 @@ typedef struct trial_job {
     const char *words[CASES_MAX]; /* of --case */
     size_t words_count;
     const char *curves, *overlay;
+    double overlay_at, error_step;
 
     rk_trial_case cases[CASES_MAX + 1];
     rk_trial *trials[CASES_MAX + 1];
     size_t count;
     rk_record *recorded;
+    rk_overlay laid;
     rk_open_step opened;
 } trial_job;
 
@@ -74,10 +76,18 @@ static int make_plan(job *j)
     if (isnan(p->noise) && t->on_plant) {
         p->noise = t->j.loop.plant.noise;
     }
+    if (!isnan(t->error_step)) {
+        p->alone = true;
+        p->sp_step = t->error_step;
+        p->load_step = 0.0;
+    }
     p->seed = isnan(t->seed) ? 1U : (unsigned)t->seed;
     p->band = t->band / 100.0;
 
     rk_trial_plan_complete(p, &j->loop, t->cases, t->count);
+    if (t->recorded != NULL) {
+        t->laid = rk_overlay_make(t->recorded, p, t->overlay_at);
+    }
     return EXIT_DONE;
 }
 
@@ -106,7 +116,7 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
         return rk_figure_open_step(&j->loop, &t->opened, t->trials[0], style, image, diag);
     }
     return rk_figure_trial(&j->loop, &t->plan, (const rk_trial *const *)t->trials, t->count,
-                           t->recorded, style, image, diag);
+                           t->recorded != NULL ? &t->laid : NULL, style, image, diag);
 }
 
 static int write_curves(const trial_job *t)
@@ -126,7 +136,7 @@ static bool find_held(const trial_job *t, rk_operating *held)
 {
     const rk_trial_case *c = &t->cases[0];
 
-    return t->plan.sp_step != 0 && rk_design_has_out_range(&t->j.loop) &&
+    return t->plan.sp_step != 0 && !t->plan.alone && rk_design_has_out_range(&t->j.loop) &&
            rk_operating_compute(&c->plant, &c->limits, c->plant.pv0 + t->plan.sp_step, held,
                                 NULL) == RK_OK;
 }
@@ -136,7 +146,8 @@ static int tell(job *j)
     trial_job *t = (trial_job *)j;
     rk_operating held;
     const rk_trials results = {(const rk_trial *const *)t->trials, t->count, &t->plan,
-                               t->recorded, find_held(t, &held) ? &held : NULL};
+                               t->recorded != NULL ? &t->laid : NULL,
+                               find_held(t, &held) ? &held : NULL};
     rk_report *report = report_make(&t->j);
     const int status =
         show_report(j, report, rk_report_add_trials(report, &j->loop, &results), draw);
@@ -154,7 +165,8 @@ static int run_open_step(job *j)
     rk_status status;
 
     if (t->words_count > 0 || !isnan(t->plan.sp_step) || !isnan(t->plan.load_step) ||
-        !isnan(t->load_out) || t->curves != NULL || t->overlay != NULL) {
+        !isnan(t->load_out) || !isnan(t->error_step) || t->curves != NULL ||
+        t->overlay != NULL) {
         return fail(&t->j, EXIT_USAGE,
                     "--open-step goes without setpoints, loads, cases and curves");
     }
@@ -190,6 +202,19 @@ static int check_options(job *j)
     if (!isnan(t->seed) &&
         !(t->seed >= 0 && t->seed < 4294967296.0 && t->seed == floor(t->seed))) {
         return fail(j, EXIT_USAGE, "--seed: give a whole number, 0 or more");
+    }
+    if (!isnan(t->error_step) &&
+        (!isnan(t->plan.sp_step) || !isnan(t->plan.load_step) || !isnan(t->load_out) ||
+         !isnan(t->ramp) || !isnan(t->train) || !isnan(t->sine) || t->on_plant)) {
+        return fail(j, EXIT_USAGE,
+                    "--error-step is of the controller alone: it goes without setpoints, loads "
+                    "and --plant");
+    }
+    if (t->error_step == 0) {
+        return fail(j, EXIT_USAGE, "--error-step 0: give a step that is not 0");
+    }
+    if (!isnan(t->overlay_at) && t->overlay == NULL) {
+        return fail(j, EXIT_USAGE, "--overlay-at goes with --overlay: give both");
     }
     if (t->overlay != NULL && j->figure == NULL && j->json) {
         return fail(j, EXIT_USAGE, "--overlay: give --figure FILE to see it");
@@ -232,7 +257,9 @@ static void free_trials(job *j)
 
 static const command_option options[] = {
     {NULL, NULL, 8, "The trial:", TAKE_HEADING},
-    {"sp-step", "PV", 8, "setpoint step at 0 s, pv units", TAKE_NUMBER, TO(plan.sp_step)},
+    {"sp-step", "PV", 8, "setpoint step, pv units", TAKE_NUMBER, TO(plan.sp_step)},
+    {"sp-step-at", "TIME", 8, "when the setpoint steps (default: 0 s)", TAKE_TIME,
+     TO(plan.sp_at)},
     {"sp-ramp", "TIME", 8, "the setpoint takes so long over its step", TAKE_TIME, TO(ramp)},
     {"sp-train", "PERIOD", 8, "the setpoint steps there and back, again and again", TAKE_TIME,
      TO(train)},
@@ -251,6 +278,9 @@ static const command_option options[] = {
      TAKE_FLAG, TO(on_plant)},
     {"open-step", "OUT", 8, "step OUT by hand, and show what the process does by itself",
      TAKE_NUMBER, TO(open_step)},
+    {"error-step", "PV", 8,
+     "the controller alone: what OUT does when the error steps by so much and stays",
+     TAKE_NUMBER, TO(error_step)},
     {"load-at", "TIME", 8, "when the load steps (default: half way)", TAKE_TIME,
      TO(plan.load_at)},
     {"for", "TIME", 8, "how long to run (default: long enough to settle)", TAKE_TIME,
@@ -261,6 +291,9 @@ static const command_option options[] = {
      0, take_case},
     {"overlay", "RECORD.csv", 9, "lay a recorded curve over it in the figure", TAKE_TEXT,
      TO(overlay)},
+    {"overlay-at", "TIME", 9,
+     "where in that record its step is, from its first row (default: OUT's sudden move)",
+     TAKE_TIME, TO(overlay_at)},
     {"curves", "FILE.csv", 9, "write every curve", TAKE_TEXT, TO(curves)},
     {0},
 };

@@ -25,8 +25,12 @@ static rk_trial_plan make_plan(const rk_design *loop, const rk_tuning *middle,
                                const rk_trial_case cases[FAN])
 {
     const double none = nan("");
-    rk_trial_plan made = {
-        .sp_step = 1.0, .noise = none, .band = none, .duration = none, .load_at = none};
+    rk_trial_plan made = {.sp_step = 1.0,
+                          .noise = none,
+                          .band = none,
+                          .duration = none,
+                          .load_at = none,
+                          .sp_at = none};
 
     made.load_step = rk_model_kind_integrates(loop->model.kind) ? 0.3 * middle->settings.kc
                                                                 : 1.0 / loop->model.gain;

@@ -14,10 +14,16 @@ static void trial_title(rk_text *script, const rk_design *loop, const rk_trial_p
     char title[320];
     size_t used = (size_t)snprintf(title, sizeof title, "%s:", loop->name);
 
-    if (plan->sp_step != 0) {
+    if (plan->alone) {
+        used +=
+            (size_t)snprintf(title + used, sizeof title - used,
+                             "  the controller alone, error %+.4g %s at %.4g %s", plan->sp_step,
+                             loop->pv_units, plan->sp_at / unit, style->minutes ? "min" : "s");
+    } else if (plan->sp_step != 0) {
         used += (size_t)snprintf(
-            title + used, sizeof title - used, "  setpoint %s %+.4g %s at 0 s",
-            rk_setpoint_shape_to_text(plan->shape), plan->sp_step, loop->pv_units);
+            title + used, sizeof title - used, "  setpoint %s %+.4g %s at %.4g %s",
+            rk_setpoint_shape_to_text(plan->shape), plan->sp_step, loop->pv_units,
+            plan->sp_at / unit, style->minutes ? "min" : "s");
     }
     if (plan->load_step != 0) {
         (void)snprintf(title + used, sizeof title - used,
@@ -131,22 +137,24 @@ static void add_trial_data(rk_text *script, const rk_trial *const *trials, size_
     }
 }
 
-static void add_overlay(rk_text *script, const rk_record *record, double unit)
+static void add_overlay(rk_text *script, const rk_overlay *overlay, double unit)
 {
-    const double *time = rk_record_time(record);
+    const rk_record *record = overlay->record;
+    const double *time = rk_record_time(record), zero = time[0] - overlay->shift;
     const size_t rows = rk_record_rows(record);
-    const rki_curve pv = {time, time[0], 0, unit, rk_record_pv(record), rows, 0, 0};
-    const rki_curve out = {time, time[0], 0, unit, rk_record_out(record), rows, 0, 0};
+    const rki_curve pv = {time, zero, 0, unit, rk_record_pv(record), rows, 0, 0};
+    const rki_curve out = {time, zero, 0, unit, rk_record_out(record), rows, 0, 0};
 
     rki_add_curve(script, "recorded_pv", &pv);
     rki_add_steps(script, "recorded_out", &out);
 }
 
 rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
-                          const rk_trial *const *trials, size_t count, const rk_record *overlay,
-                          const rk_figure_style *style, rk_text *image, rk_diag *diag)
+                          const rk_trial *const *trials, size_t count,
+                          const rk_overlay *overlay, const rk_figure_style *style,
+                          rk_text *image, rk_diag *diag)
 {
-    const bool laid = overlay != NULL && rk_record_rows(overlay) > 0;
+    const bool laid = overlay != NULL && rk_record_rows(overlay->record) > 0;
     rk_text *script;
     double lead;
     rk_status status;

@@ -49,12 +49,24 @@ static void add_load(rk_report *r, const rk_design *loop, const rk_trial_metrics
     rki_row_end(r);
 }
 
-static void add_trial(rk_report *r, const rk_design *loop, const rk_trial *trial)
+static void add_trial(rk_report *r, const rk_design *loop, const rk_trial *trial, bool alone)
 {
     const rk_trial_metrics *m = rk_trial_results(trial);
+    char name[RKI_SHOWN_CHARS];
 
-    rki_row_group(r, NULL, rk_trial_name(trial), RK_LAYOUT_COLUMN);
+    (void)snprintf(name, sizeof name, "%.40s%s", rk_trial_name(trial),
+                   m->unstable ? " UNSTABLE" : "");
+    rki_row_group(r, NULL, name, RK_LAYOUT_COLUMN);
     rki_row_word(r, "name", NULL, rk_trial_name(trial));
+    if (alone) {
+        rki_row_number(r, "first_move", "OUT's first move", m->first_move, loop->out_units, 4);
+        rki_row_number(r, "last_move", "OUT moved at the end", m->last_move, loop->out_units,
+                       4);
+        rki_row_amount(r, "slope", "and still moves", m->slope, loop->out_units, -1, 4);
+        rki_row_end(r);
+        return;
+    }
+    rki_row_yes_no(r, "unstable", NULL, m->unstable);
     add_setpoint(r, loop, m);
     add_load(r, loop, m);
     rki_row_number(r, "travel", "OUT travel", m->travel, loop->out_units, 4);
@@ -73,9 +85,10 @@ static void say_plan(rk_report *r, const rk_design *loop, const rk_trial_plan *p
     if (p->sp_step != 0) {
         const bool step = p->shape == RK_SETPOINT_SHAPE_STEP;
 
-        (void)snprintf(sp, sizeof sp, "; setpoint %s%s%+.4g %s at 0 s",
+        (void)snprintf(sp, sizeof sp, "; %s %s%s%+.4g %s at %s",
+                       p->alone ? "error" : "setpoint",
                        step ? "" : rk_setpoint_shape_to_text(p->shape), step ? "" : " ",
-                       p->sp_step, loop->pv_units);
+                       p->sp_step, loop->pv_units, rki_show_time(r, at, p->sp_at));
     }
     if (p->load_step != 0) {
         (void)snprintf(load, sizeof load, "; load %+.4g %s at %s%s", p->load_step,
@@ -86,9 +99,10 @@ static void say_plan(rk_report *r, const rk_design *loop, const rk_trial_plan *p
     if (p->noise > 0) {
         (void)snprintf(noise, sizeof noise, "; noise %.3g %s", p->noise, loop->pv_units);
     }
-    rki_row_say(r, "%s, %s from OUT %.4g %s, PV %.4g %s%s%s%s", loop->name,
-                rki_show_time(r, length, p->duration), loop->model.out0, loop->out_units,
-                loop->model.pv0, loop->pv_units, sp, load, noise);
+    rki_row_say(r, "%s%s, %s from OUT %.4g %s, PV %.4g %s%s%s%s", loop->name,
+                p->alone ? ", the controller alone" : "", rki_show_time(r, length, p->duration),
+                loop->model.out0, loop->out_units, loop->model.pv0, loop->pv_units, sp, load,
+                noise);
 }
 
 /* A setpoint that OUT's limits cannot hold is said before its figures are read. */
@@ -130,6 +144,7 @@ static void say_figures(rk_report *r, const rk_trials *results)
 {
     size_t i;
 
+    if (results->plan->alone) return;
     rki_row_note(r, "Settled: within %.3g %% of the step%s", 100.0 * results->plan->band,
                  is_missing(results) ? "; - : not reached within the trial" : "");
     if (results->plan->noise > 0) {
@@ -140,6 +155,23 @@ static void say_figures(rk_report *r, const rk_trials *results)
     for (i = 0; i < results->count; i++) {
         const rk_trial_metrics *m = rk_trial_results(results->trial[i]);
 
+        if (m->unstable) {
+            rki_row_note(r, "'%s' is UNSTABLE%s", rk_trial_name(results->trial[i]),
+                         m->wrong_sign ? ": its kc has the wrong sign for this process, and "
+                                         "drives PV away from the setpoint"
+                                       : ": it swings as far as OUT's limits let it");
+            continue;
+        }
+        if (!isnan(m->settling_needs)) {
+            char needs[RKI_SHOWN_CHARS];
+
+            rki_row_note(r,
+                         "'%s' is slow and cut short: it takes some %s to settle; give a "
+                         "longer --for to see it",
+                         rk_trial_name(results->trial[i]),
+                         rki_show_time(r, needs, m->settling_needs));
+            continue;
+        }
         if (!m->setpoint.cut_short && !m->load.cut_short) continue;
         rki_row_note(
             r,
@@ -151,17 +183,31 @@ static void say_figures(rk_report *r, const rk_trials *results)
 }
 
 /* How far the first case is from what was recorded. */
-static void say_recorded(rk_report *r, const rk_trials *results)
+static void say_recorded(rk_report *r, const rk_design *loop, const rk_trials *results)
 {
+    const rk_overlay *o = results->overlay;
+    char found[RKI_SHOWN_CHARS], at[RKI_SHOWN_CHARS], rms_shown[RKI_SHOWN_CHARS];
     double rms = 0;
     size_t rows = 0;
 
-    if (results->recorded == NULL) return;
-    if (rk_trial_compare(results->trial[0], results->recorded, &rows, &rms, NULL) != RK_OK) {
-        return;
+    if (o == NULL) return;
+    if (rk_overlay_compare(o, results->trial[0], &rows, &rms, NULL) != RK_OK) return;
+    rki_row_note(r, "Recorded beside it: %zu rows within the trial; '%s' is off by %s %s (rms)",
+                 rows, rk_trial_name(results->trial[0]), rki_show(rms_shown, rms, 4),
+                 loop->pv_units);
+    if (!isnan(o->found_at)) {
+        rki_row_note(r, "Its step, OUT's sudden move %s from its first row, is laid at %s",
+                     rki_show_time(r, found, o->found_at),
+                     rki_show_time(r, at, results->plan->sp_at));
+    } else {
+        rki_row_note(r, "Its first row lies at %s; --overlay-at TIME says where its step is",
+                     rki_show_time(r, at, o->shift));
     }
-    rki_row_note(r, "Recorded beside it: %zu rows within the trial; '%s' is off by %.4g (rms)",
-                 rows, rk_trial_name(results->trial[0]), rms);
+    rki_row_group(r, "overlay", NULL, RK_LAYOUT_HIDDEN);
+    rki_row_count(r, "rows", NULL, rows);
+    rki_row_value(r, "rms", rms);
+    rki_row_value(r, "shift_s", o->shift);
+    rki_row_end(r);
 }
 
 rk_status rk_report_add_trials(rk_report *report, const rk_design *loop,
@@ -179,12 +225,12 @@ rk_status rk_report_add_trials(rk_report *report, const rk_design *loop,
     rki_row_gap(r);
     rki_row_list(r, "cases");
     for (i = 0; i < results->count; i++) {
-        add_trial(r, loop, results->trial[i]);
+        add_trial(r, loop, results->trial[i], results->plan->alone);
     }
     rki_row_end(r);
     rki_row_gap(r);
     say_figures(r, results);
-    say_recorded(r, results);
+    say_recorded(r, loop, results);
     return RK_OK;
 }
 

@@ -56,10 +56,11 @@ rk_status rk_figure_speeds(const rk_design *loop, const rk_tuning *list, size_t 
                            const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /** Trials side by side: setpoint and PV above, OUT below, one time axis; a record made
- * elsewhere laid over them, its first row at 0 s, or NULL. Errors as rk_figure_fit. */
+ * elsewhere laid over them, or NULL. Errors as rk_figure_fit. */
 rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
-                          const rk_trial *const *trials, size_t count, const rk_record *overlay,
-                          const rk_figure_style *style, rk_text *image, rk_diag *diag);
+                          const rk_trial *const *trials, size_t count,
+                          const rk_overlay *overlay, const rk_figure_style *style,
+                          rk_text *image, rk_diag *diag);
 
 /** A step of OUT before there is a controller: PV with its gain, dead time and 63.2 % marked
  * above, OUT below. Errors as rk_figure_fit. */

@@ -94,7 +94,7 @@ typedef struct rk_trials {
     const rk_trial *const *trial;
     size_t count;
     const rk_trial_plan *plan;
-    const rk_record *recorded; /* to be compared with the first; NULL: none */
+    const rk_overlay *overlay; /* to be compared with the first; NULL: none */
     const rk_operating *held;  /* the setpoint's OUT; NULL: not known */
 } rk_trials;
 

@@ -26,6 +26,7 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
         const rk_status status =
             rki_loop_margins_brief(&set->model[i], &set->model[0], settings, sampling, &m);
 
+        if (status == RK_ERR_MEMORY) return rk_diag_set(diag, status, "out of memory");
         if (status != RK_OK) { /* once more, to be told why */
             return rk_loop_margins_compute(&set->model[i], &set->model[0], settings, sampling,
                                            &m, diag);

@@ -243,7 +243,8 @@ static void run_course(course *c, lanes *v, tally *t)
     scan_all(v, c, t);
 }
 
-/* Where each lane is bound for. NaN, nowhere, makes every scan one outside. */
+/* Where each lane is bound for, after a load where it came from. NaN, nowhere, makes every scan
+   one outside. */
 static void aim(const rk_sweep_plan *plan, const course *c, const rk_settings *settings,
                 const bool *runs, lanes *v)
 {
@@ -253,7 +254,7 @@ static void aim(const rk_sweep_plan *plan, const course *c, const rk_settings *s
         const rk_trial_case one = {.plant = plan->plant,
                                    .limits = plan->limits,
                                    .settings = settings[runs[l] ? l : 0]};
-        const double value = runs[l] ? rki_settled_pv(&one, c->sp, c->load, 0.0) : c->sp;
+        const double value = runs[l] ? rki_settled_pv(&one, c->sp, 0.0, 0.0) : c->sp;
         const double way = fabs(value - plan->plant.pv0);
 
         v->rest[l] = isnan(value) ? HUGE_VAL : c->sp - value;
@@ -376,7 +377,18 @@ static void step_blocks(const rk_sweep_plan *plan, course c, const rk_settings *
     c.load = setpoint ? 0.0 : plan->load_step;
     c.band = plan->band * fabs(plan->sp_step);
     aim(plan, &c, settings, runs, &v);
+    if (!setpoint) {
+        c.band += settings->deadband;
+    }
     if (run_blocks(k, plant, &c, 0.0, &v, &t) != RK_OK) return;
+    if (setpoint && settings->deadband > 0) { /* within which PV rests, only the end tells */
+        const double end = fabs(v.pv[0] - plan->plant.pv0);
+
+        v.rest[0] = c.sp - v.pv[0];
+        v.ten[0] = 0.1 * end;
+        v.ninety[0] = 0.9 * end;
+        if (run_blocks(k, plant, &c, 0.0, &v, &t) != RK_OK) return;
+    }
     take_run(&c, &v, &t, 0, way, setpoint ? &result->setpoint : &result->load);
     result->last_pv = v.pv[0];
     result->last_out = v.out[0];

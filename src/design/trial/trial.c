@@ -9,6 +9,7 @@
 #include <redkettle/device/noise.h>
 #include <redkettle/device/valve.h>
 
+#include "design/margins/brief.h"
 #include "trial_metrics.h"
 
 /* PV is computed at least this often in a time constant and in a scan: linear between the
@@ -16,6 +17,8 @@
 #define POINTS_A_TAU 400.0
 #define POINTS_A_SCAN 8.0
 #define POINTS_A_SCAN_MAX 2000.0
+/* A time within this part of a scan of it is that scan's. */
+#define SAME_SCAN 1e-6
 /* A run of more points than this is a mistake in its units. */
 #define POINTS_MAX 50e6
 
@@ -55,6 +58,11 @@ static rk_status check_plan(const rk_trial_case *c, const rk_trial_plan *p, rk_d
     if (!(p->duration > 0) || isinf(p->duration)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "a trial of %g s: give a time above 0",
                            p->duration);
+    }
+    if (!(p->sp_at >= 0 && p->sp_at < p->duration)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "setpoint step at %g s: give a time within the trial of %g s",
+                           p->sp_at, p->duration);
     }
     if (p->load_step != 0 && !(p->load_at >= 0 && p->load_at < p->duration)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
@@ -108,6 +116,23 @@ static rk_status check_case(const rk_trial_case *c, rk_diag *diag)
     return RK_OK;
 }
 
+/* Is the loop unstable by itself? What cannot be judged is not said to be. */
+static rk_status judge(const rk_trial_case *c, const rk_trial_plan *plan, rk_trial_metrics *m)
+{
+    const rk_sampling sampling = {c->ts, c->delay, c->settings.integral};
+    rk_margins margins;
+    rk_status status;
+
+    if (plan->alone || c->manual || rk_settings_is_on_off(&c->settings)) return RK_OK;
+    status = rki_loop_margins_brief(&c->plant, &c->model, &c->settings, &sampling, &margins);
+    m->unstable = status == RK_OK && !margins.stable;
+    if (m->unstable) { /* it never rests */
+        m->setpoint.steady_error = m->setpoint.settling_time = nan("");
+    }
+    m->wrong_sign = m->unstable && c->settings.kc * c->plant.gain < 0;
+    return status == RK_ERR_MEMORY ? status : RK_OK;
+}
+
 /* Everything the scans need, checked. */
 typedef struct stage {
     const rk_trial_case *c;
@@ -154,6 +179,32 @@ static rk_status set_up_hardware(stage *st, double step, double noise, rk_diag *
     return rk_diag_set(diag, RK_ERR_RANGE, "the valve or the noise is out of range");
 }
 
+/* The setpoint's place above its start. A step of the error is one of PV, the other way. */
+static double setpoint_at(const rk_trial_plan *plan, double time, double ts)
+{
+    const double since = time - plan->sp_at;
+
+    if (plan->alone || since < -SAME_SCAN * ts) return 0.0;
+    return rk_setpoint_shape_value(plan->shape, plan->sp_step, plan->sp_time, fmax(since, 0.0));
+}
+
+/* A controller without its process: PV stands where the error steps to. */
+static void run_alone(stage *st, rki_curves *curves)
+{
+    const size_t per_scan = (curves->points - 1) / curves->scans;
+    const double pv0 = st->c->plant.pv0;
+    size_t scan, point;
+
+    for (point = 0; point < curves->points; point++) {
+        curves->pv[point] = point >= curves->sp_point ? pv0 - st->plan->sp_step : pv0;
+    }
+    for (scan = 0; scan < curves->scans; scan++) {
+        curves->sp[scan] = pv0;
+        curves->out[scan] =
+            rk_controller_scan(&st->controller, pv0, curves->pv[scan * per_scan]);
+    }
+}
+
 static void run(stage *st, rki_curves *curves)
 {
     const size_t per_scan = (curves->points - 1) / curves->scans;
@@ -162,9 +213,8 @@ static void run(stage *st, rki_curves *curves)
 
     curves->pv[0] = rk_plant_pv(&st->plant.plant);
     for (scan = 0; scan < curves->scans; scan++) {
-        const double sp = st->c->plant.pv0 + rk_setpoint_shape_value(plan->shape, plan->sp_step,
-                                                                     plan->sp_time,
-                                                                     curves->ts * (double)scan);
+        const double sp =
+            st->c->plant.pv0 + setpoint_at(plan, curves->ts * (double)scan, curves->ts);
         const double noise = st->noise.deviation > 0 ? rk_noise_scan(&st->noise) : 0.0;
 
         const double out = rk_controller_scan(&st->controller, sp, curves->pv[point] + noise);
@@ -199,7 +249,11 @@ static rk_status run_once(stage *st, double noise, rki_curves *curves,
         status = set_up_hardware(st, curves->step, noise, diag);
     }
     if (status != RK_OK) return status;
-    run(st, curves);
+    if (st->plan->alone) {
+        run_alone(st, curves);
+    } else {
+        run(st, curves);
+    }
     rki_trial_measure(curves, st->c, st->plan, metrics);
     return RK_OK;
 }
@@ -225,11 +279,22 @@ static rk_status run_all(stage *st, rki_curves *curves, rk_trial_metrics *metric
     return status;
 }
 
+static double points_a_scan(const rk_trial_case *c)
+{
+    const double wanted = ceil(POINTS_A_TAU * c->ts / rk_model_quickest(&c->plant));
+
+    return fmin(fmax(wanted, POINTS_A_SCAN), POINTS_A_SCAN_MAX);
+}
+
+double rki_trial_step(const rk_trial_case *c)
+{
+    return c->ts / points_a_scan(c);
+}
+
 static rk_status make_curves(const rk_trial_case *c, const rk_trial_plan *plan,
                              rki_curves *curves, rk_diag *diag)
 {
-    const double wanted = ceil(POINTS_A_TAU * c->ts / rk_model_quickest(&c->plant));
-    const double per_scan = fmin(fmax(wanted, POINTS_A_SCAN), POINTS_A_SCAN_MAX);
+    const double per_scan = points_a_scan(c);
     const double scans = ceil((plan->duration / c->ts) - 1e-9);
 
     if (!(scans * per_scan < POINTS_MAX)) {
@@ -242,6 +307,7 @@ static rk_status make_curves(const rk_trial_case *c, const rk_trial_plan *plan,
     curves->step = c->ts / per_scan;
     curves->scans = (size_t)scans;
     curves->points = (size_t)(scans * per_scan) + 1;
+    curves->sp_point = (size_t)ceil((plan->sp_at / c->ts) - SAME_SCAN) * (size_t)per_scan;
     curves->load_point = curves->points;
     if (plan->load_step != 0) {
         curves->load_point = (size_t)ceil((plan->load_at / curves->step) - 1e-6);
@@ -285,6 +351,9 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     status = make_curves(trial_case, plan, &made->curves, diag);
     if (status == RK_OK) {
         status = run_all(&st, &made->curves, &made->metrics, diag);
+    }
+    if (status == RK_OK && judge(trial_case, plan, &made->metrics) != RK_OK) {
+        status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a trial");
     }
     if (status == RK_OK) {
         *trial = made;
@@ -344,81 +413,6 @@ double rk_trial_step(const rk_trial *trial)
 const double *rk_trial_pv(const rk_trial *trial)
 {
     return trial->curves.pv;
-}
-
-/* Two significant digits, rounded up: a time that reads well. */
-static double round_up(double seconds)
-{
-    const double unit = pow(10.0, floor(log10(seconds)) - 1.0);
-
-    return unit * ceil(seconds / unit);
-}
-
-/* Whole swings of a train or a sine that are shown. */
-#define SWINGS 3.0
-
-/* Long enough for all of it. */
-static double time_needed(const rk_trial_plan *plan, const rk_trial_case *cases, size_t count)
-{
-    double settle = 0;
-    size_t i;
-
-    for (i = 0; i < count; i++) {
-        settle = fmax(settle, rk_trial_time_to_settle(&cases[i]));
-    }
-    settle = round_up(settle + (plan->shape == RK_SETPOINT_SHAPE_RAMP ? plan->sp_time : 0.0));
-    if (plan->shape == RK_SETPOINT_SHAPE_TRAIN || plan->shape == RK_SETPOINT_SHAPE_SINE) {
-        settle = fmax(settle, SWINGS * plan->sp_time);
-    }
-    return plan->sp_step != 0 && plan->load_step != 0 ? 2.0 * settle : settle;
-}
-
-void rk_trial_plan_complete(rk_trial_plan *plan, const rk_design *loop,
-                            const rk_trial_case *cases, size_t count)
-{
-    const bool said = !isnan(plan->sp_step) || !isnan(plan->load_step);
-    const double usual = isnan(loop->pv_low) ? 1.0 : 0.05 * (loop->pv_high - loop->pv_low);
-
-    if (isnan(plan->sp_step)) {
-        plan->sp_step = said ? 0.0 : usual;
-    }
-    if (isnan(plan->load_step)) {
-        plan->load_step = said ? 0.0 : -usual / fabs(loop->model.gain);
-    }
-    if (isnan(plan->noise)) {
-        plan->noise = 0.0;
-    }
-    if (isnan(plan->band)) {
-        plan->band = 0.02;
-    }
-    if (isnan(plan->duration)) {
-        plan->duration = time_needed(plan, cases, count);
-    }
-    if (isnan(plan->load_at)) {
-        plan->load_at = plan->sp_step != 0 ? 0.5 * plan->duration : 0.0;
-    }
-}
-
-rk_status rk_trial_compare(const rk_trial *trial, const rk_record *record, size_t *rows,
-                           double *rms, rk_diag *diag)
-{
-    double square = 0;
-    size_t i;
-
-    rk_diag_clear(diag);
-    if (trial == NULL || record == NULL || rows == NULL || rms == NULL) return RK_ERR_ARG;
-    for (i = 0; i < rk_record_rows(record); i++) {
-        const double time = rk_record_time(record)[i] - rk_record_time(record)[0];
-        const size_t at = (size_t)((time / rk_trial_step(trial)) + 0.5);
-        double off;
-
-        if (at >= rk_trial_points(trial)) break;
-        off = rk_record_pv(record)[i] - rk_trial_pv(trial)[at];
-        square += off * off;
-    }
-    *rows = i;
-    *rms = sqrt(square / (double)i);
-    return RK_OK;
 }
 
 void rk_trial_free(rk_trial *trial)

@@ -142,11 +142,19 @@ static bool is_cut_short(const window *w, const rk_trial_case *c, double since)
     return since > 0 && (w->step * (double)(w->last - w->first)) - since < own;
 }
 
+/* With a deadband PV may rest anywhere within it: where it ends is where it rests, if it rests.
+ */
+static double resting_pv(const window *w, const rk_trial_case *c, double sp)
+{
+    return c->settings.deadband > 0 && !c->manual ? w->pv[w->last]
+                                                  : rki_settled_pv(c, sp, 0.0, 0.0);
+}
+
 static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
                              rk_setpoint_metrics *m)
 {
-    const double start = c->plant.pv0, sp = start + plan->sp_step;
-    const double value = rki_settled_pv(c, sp, 0.0, 0.0), way = value - start;
+    const double start = w->pv[w->first], sp = c->plant.pv0 + plan->sp_step;
+    const double value = resting_pv(w, c, sp), way = value - start;
     const bool up = way > 0;
     const double ten = first_reach(w, start + (0.1 * way), up);
 
@@ -164,6 +172,9 @@ static void measure_setpoint(const window *w, const rk_trial_case *c, const rk_t
     if (m->cut_short) {
         m->settling_time = nan("");
     }
+    if (m->cut_short && c->settings.deadband > 0) { /* it does not rest yet */
+        m->steady_error = m->overshoot_percent = m->rise_time = nan("");
+    }
 }
 
 static void measure_load(const window *w, const rk_trial_case *c, const rk_trial_plan *plan,
@@ -171,15 +182,14 @@ static void measure_load(const window *w, const rk_trial_case *c, const rk_trial
 {
     const bool moves =
         plan->shape == RK_SETPOINT_SHAPE_TRAIN || plan->shape == RK_SETPOINT_SHAPE_SINE;
-    const double sp = c->plant.pv0 + plan->sp_step, before = w->pv[w->first];
-    const double in = plan->load_at_output ? 0.0 : plan->load_step;
-    const double value = rki_settled_pv(c, sp, in, plan->load_step - in);
-    double ise, itae, way;
+    const double before = w->pv[w->first];
+    const double value = rki_settled_pv(c, w->sp[w->first / w->per_scan], 0.0, 0.0);
+    double ise, itae, way, half;
 
     m->peak_deviation = fmax(most_beyond(w, before, true), most_beyond(w, before, false));
     way = plan->sp_step != 0 ? fabs(plan->sp_step) : m->peak_deviation;
-    m->recovery_time =
-        last_entry(w, value, plan->load_band > 0 ? plan->load_band : plan->band * way);
+    half = plan->load_band > 0 ? plan->load_band : plan->band * way;
+    m->recovery_time = last_entry(w, value, half + c->settings.deadband);
     m->cut_short = is_cut_short(w, c, m->recovery_time);
     if (m->cut_short || moves) {
         m->recovery_time = nan("");
@@ -222,10 +232,22 @@ static void measure_out(const rki_curves *curves, const rk_trial_case *c, rk_tri
     }
 }
 
+/* A controller alone: what it does at once, in all, and where it is going at the end. */
+static void measure_alone(const rki_curves *curves, const rk_trial_case *c, rk_trial_metrics *m)
+{
+    const size_t per_scan = (curves->points - 1) / curves->scans;
+    const size_t first = curves->sp_point / per_scan, last = curves->scans - 1;
+    const double before = first > 0 ? curves->out[first - 1] : c->plant.out0;
+
+    m->first_move = curves->out[first] - before;
+    m->last_move = curves->out[last] - before;
+    m->slope = last > first ? (curves->out[last] - curves->out[last - 1]) / curves->ts : 0.0;
+}
+
 /* A train's first swing ends where the setpoint goes back. */
 static size_t first_window_end(const rki_curves *curves, const rk_trial_plan *plan, size_t end)
 {
-    const double swing = 0.5 * plan->sp_time / curves->step;
+    const double swing = (double)curves->sp_point + (0.5 * plan->sp_time / curves->step);
 
     return plan->shape == RK_SETPOINT_SHAPE_TRAIN && swing < (double)end ? (size_t)swing : end;
 }
@@ -233,24 +255,40 @@ static size_t first_window_end(const rki_curves *curves, const rk_trial_plan *pl
 void rki_trial_measure(const rki_curves *curves, const rk_trial_case *trial_case,
                        const rk_trial_plan *plan, rk_trial_metrics *metrics)
 {
-    const bool load = plan->load_step != 0 && curves->load_point < curves->points;
+    const bool load =
+        plan->load_step != 0 && curves->load_point < curves->points && !plan->alone;
+    const bool setpoint =
+        plan->sp_step != 0 && curves->sp_point < curves->points && !plan->alone;
     const size_t end = curves->points - 1, per_scan = end / curves->scans;
-    const window before = {
-        curves->pv, curves->sp,
-        0,          first_window_end(curves, plan, load ? curves->load_point : end),
-        per_scan,   curves->step};
-    const window after = {curves->pv, curves->sp, curves->load_point,
-                          end,        per_scan,   curves->step};
-    rk_trial_metrics made = {0};
+    const bool load_last = load && (!setpoint || curves->load_point >= curves->sp_point);
+    const window moved = {
+        curves->pv,       curves->sp,
+        curves->sp_point, first_window_end(curves, plan, load_last ? curves->load_point : end),
+        per_scan,         curves->step};
+    const window loaded = {curves->pv,         curves->sp,
+                           curves->load_point, setpoint && !load_last ? curves->sp_point : end,
+                           per_scan,           curves->step};
+    rk_trial_metrics made = {.settling_needs = nan("")};
+    double shown = HUGE_VAL;
 
-    made.has_setpoint = plan->sp_step != 0;
+    made.has_setpoint = setpoint;
     made.has_load = load;
-    if (made.has_setpoint) {
-        measure_setpoint(&before, trial_case, plan, &made.setpoint);
+    if (setpoint) {
+        measure_setpoint(&moved, trial_case, plan, &made.setpoint);
+        shown = curves->step * (double)(moved.last - moved.first);
     }
     if (load) {
-        measure_load(&after, trial_case, plan, &made.load);
+        measure_load(&loaded, trial_case, plan, &made.load);
+        shown = fmin(shown, curves->step * (double)(loaded.last - loaded.first));
+    }
+    if (shown < rk_trial_time_to_settle(trial_case) &&
+        ((setpoint && isnan(made.setpoint.settling_time)) ||
+         (load && isnan(made.load.recovery_time)))) {
+        made.settling_needs = rk_trial_time_to_settle(trial_case);
     }
     measure_out(curves, trial_case, &made);
+    if (plan->alone) {
+        measure_alone(curves, trial_case, &made);
+    }
     *metrics = made;
 }

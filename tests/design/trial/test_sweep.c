@@ -213,8 +213,8 @@ static void same(double a, double b, double relative, const char *what)
     ck_assert_msg(close_to(a, b, relative), "%s: %.12g, not %.12g", what, a, b);
 }
 
-/* The blocks and the lanes count alike: a deadband that is none to speak of sends a candidate to
-   the blocks, where it does what its neighbour in the lanes does. */
+/* The blocks and the lanes count alike: a setpoint's rate that is none to speak of sends a
+   candidate to the blocks, where it does what its neighbour in the lanes does. */
 START_TEST(blocks_and_lanes_count_the_same)
 {
     const rk_sweep_plan plan = {.plant = fopdt(2, 10, 3),
@@ -238,7 +238,7 @@ START_TEST(blocks_and_lanes_count_the_same)
         both[0].anti_windup = (rk_anti_windup)(i % 3);
         both[0].ti = i % 5 == 4 ? HUGE_VAL : both[0].ti;
         both[1] = both[0];
-        both[1].deadband = 1e-300;
+        both[1].sp_rate = 1e300;
         ck_assert_int_eq(rk_sweep_compute(&plan, both, 2, r, NULL), RK_OK);
         same(r[1].setpoint.iae, r[0].setpoint.iae, 1e-12, "iae");
         same(r[1].setpoint.itae, r[0].setpoint.itae, 1e-12, "itae");

@@ -49,9 +49,13 @@ typedef struct rk_trial_case {
                                               what it does not move for, out-EU; 0: none */
 } rk_trial_case;
 
-/** What is done to every case. The setpoint begins on the first scan, at 0 s. */
+/** What is done to every case: the setpoint, in the first scan at or after sp_at, and a load. Of
+ * a controller alone PV stands, and steps by -sp_step instead, so that the error does by
+ * +sp_step: what OUT makes of it is the controller's own. */
 typedef struct rk_trial_plan {
     double sp_step;          /* pv-EU */
+    double sp_at;            /* s */
+    bool alone;              /* the controller without its process */
     rk_setpoint_shape shape; /* of the setpoint; sp_step is its size */
     double sp_time;          /* of a ramp: how long; of a train, a sine: the period, s */
     double load_step;        /* out-EU at the plant's input, before the dead time .. */
@@ -66,8 +70,9 @@ typedef struct rk_trial_plan {
 } rk_trial_plan;
 
 /**
- * What a run shows of the setpoint step. "The value" is what PV settles at: the loop's steady
- * state for these settings and limits. NaN: it does not happen within the run, or, of the
+ * What a run shows of the setpoint step; times count from it. "The value" is what PV settles at:
+ * the loop's steady state for these settings and limits, or, with a deadband, within which PV
+ * may rest anywhere, where the run ends. NaN: it does not happen within the run, or, of the
  * settling, the run ends too soon after it to be sure (cut_short). Of a train its first swing
  * counts; of a sine there are the criteria alone.
  */
@@ -87,13 +92,23 @@ typedef struct rk_setpoint_metrics {
 typedef struct rk_load_metrics {
     bool cut_short;        /* as above, of the recovery */
     double peak_deviation; /* largest |pv - pv before the load|, pv-EU */
-    double recovery_time;  /* s, last entry into the plan's band */
+    double recovery_time;  /* s, last entry into the plan's band about where PV stood without
+                              the load, or about the deadband there; NaN: it does not come
+                              back */
     double iae;            /* integral of |sp - pv|, pv-EU s */
 } rk_load_metrics;
 
 /** With noise the times, the overshoot and the peak are those of the same run without it. */
 typedef struct rk_trial_metrics {
     bool has_setpoint, has_load;
+    bool unstable;   /* the loop is, as it is scanned and without its limits */
+    bool wrong_sign; /* .. since kc and the gain have different signs */
+    double
+        settling_needs; /* a run of some so many s would tell whether it settles; NaN: this one
+                              is long enough */
+    double first_move,
+        last_move; /* of a controller alone: OUT's first and whole move, out-EU */
+    double slope;  /* .. and how fast it moves at the end, out-EU per s */
     rk_setpoint_metrics setpoint;
     rk_load_metrics load;
     double travel;         /* sum of |change of OUT|, out-EU */
@@ -105,8 +120,9 @@ typedef struct rk_trial_metrics {
 /**
  * Choose what a plan leaves open, NaN, for cases to be run side by side: without any step a
  * setpoint step of 5 % of PV's range (1 without a range) and the load step that moves PV as
- * far; otherwise a step that is not said is 0; long enough for all cases to settle, three
- * swings of a train or sine, the load half way; a band of 2 %.
+ * far; otherwise a step that is not said is 0; the setpoint at 0 s; long enough for all cases
+ * to settle, three swings of a train or sine, the load half way; a band of 2 %. A case that is
+ * very much slower than another is cut short for it.
  */
 void rk_trial_plan_complete(rk_trial_plan *plan, const rk_design *loop,
                             const rk_trial_case *cases, size_t count);
@@ -147,14 +163,28 @@ size_t rk_trial_points(const rk_trial *trial);
 double rk_trial_step(const rk_trial *trial);
 const double *rk_trial_pv(const rk_trial *trial);
 
+/** A recorded curve to lay beside a trial. */
+typedef struct rk_overlay {
+    const rk_record *record;
+    double shift;    /* a row lies at its time from the first row plus this, s */
+    double found_at; /* where the record's own step was found, s from its first row; NaN: it was
+                        not looked for, or there is none */
+} rk_overlay;
+
 /**
- * A trial beside a record, both from their first row: how many rows lie within the trial, and
- * the root mean square of PV's difference, pv-EU; NaN without rows.
+ * Lay a record so that its step is where the trial's setpoint steps: `at` s from its first row,
+ * or, NaN, where OUT makes its one sudden move; without one from its first row.
+ */
+rk_overlay rk_overlay_make(const rk_record *record, const rk_trial_plan *plan, double at);
+
+/**
+ * A trial beside a record: how many rows lie within the trial, and the root mean square of PV's
+ * difference, pv-EU; NaN without rows.
  *
  * Errors  RK_ERR_ARG for a NULL.
  */
-rk_status rk_trial_compare(const rk_trial *trial, const rk_record *record, size_t *rows,
-                           double *rms, rk_diag *diag);
+rk_status rk_overlay_compare(const rk_overlay *overlay, const rk_trial *trial, size_t *rows,
+                             double *rms, rk_diag *diag);
 
 void rk_trial_free(rk_trial *trial);
 
