@@ -119,6 +119,9 @@ bool is_given(const job *j, const char *section, const char *name);
  * one and none was typed. */
 void within_loop(const job *j, rk_tuning *tuning);
 
+/** Are settings given as options, in whatever way they are typed? */
+bool settings_are_given(const job *j);
+
 /** Is any number of the model given as an option? */
 bool model_is_given(const job *j);
 

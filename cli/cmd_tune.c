@@ -14,6 +14,27 @@ typedef struct tune_job {
     size_t count;
 } tune_job;
 
+/* Settings that were typed, in a row of their own before the rules'. */
+static const char typed[] = "as typed";
+
+static void add_typed(tune_job *t)
+{
+    rk_tuning *row = t->list;
+
+    if (t->count == RK_TUNINGS_MAX) {
+        t->count--;
+    }
+    memmove(t->list + 1, t->list, t->count * sizeof *t->list);
+    memset(row, 0, sizeof *row);
+    row->rule = typed;
+    row->mode = rk_settings_mode(&t->j.loop.settings);
+    row->source = "by hand";
+    row->settings = t->j.loop.settings;
+    row->lambda = nan("");
+    row->usable = row->in_range = true;
+    t->count++;
+}
+
 /* Settings by the rules, or by one rule at several speeds, each within the loop's others: what a
  * row's figures hold for is what is saved. */
 static int tune_all(job *j)
@@ -31,21 +52,29 @@ static int tune_all(job *j)
         status = rk_tunings_compute_speeds(&j->loop.model, rule != NULL ? rule : "simc",
                                            j->mode, &j->knobs, t->list, &diag);
     } else {
-        status = rk_tunings_compute(&j->loop.model, rule, j->mode, &j->knobs, t->list,
-                                    &t->count, &diag);
+        status = rk_tunings_compute(j->loop.has_model ? &j->loop.model : NULL, rule, j->mode,
+                                    &j->knobs, t->list, &t->count, &diag);
     }
     if (status != RK_OK) {
         return fail(j, EXIT_USAGE, "%s: %s", t->speed ? "--speed" : "--rule", diag.text);
     }
-    for (i = 0; i < t->count; i++) {
+    if (settings_are_given(j)) {
+        add_typed(t);
+    }
+    for (i = 0; i < t->count && j->loop.has_model; i++) {
         t->performance[i] = rk_performance_none();
         if (!t->list[i].usable) continue;
-        within_loop(j, &t->list[i]);
+        if (t->list[i].rule != typed) {
+            within_loop(j, &t->list[i]);
+        }
         status = rk_performance_compute(
             &j->loop.model, &t->list[i].settings,
             rk_conditions_sampling(&conditions, &t->list[i].settings, &room),
             &t->performance[i], &diag);
         if (status != RK_OK) return fail_diag(j, status, &diag);
+    }
+    if (t->sort != NULL && !j->loop.has_model) {
+        return fail(j, EXIT_USAGE, "--sort: there is no model, and nothing to sort by");
     }
     if (t->sort != NULL &&
         rk_tunings_sort(t->list, t->performance, t->count, t->sort, &diag) != RK_OK) {
@@ -93,7 +122,7 @@ static int tell(job *j)
 {
     tune_job *t = (tune_job *)j;
     const rk_tune_results results = {.tuning = t->list,
-                                     .performance = t->performance,
+                                     .performance = j->loop.has_model ? t->performance : NULL,
                                      .count = t->count,
                                      .form = t->j.typed.given.form,
                                      .knobs = &t->j.knobs,
@@ -114,10 +143,21 @@ static int check_options(job *j)
     if (j->figure != NULL && !t->speed) {
         return fail(j, EXIT_USAGE, "--figure draws the fan of --speed: add it, or use trial");
     }
+    if (t->speed && settings_are_given(j)) {
+        return fail(j, EXIT_USAGE,
+                    "--speed shows one rule's settings: leave settings of your own out");
+    }
     if ((t->speed || t->forms) && (j->save || t->sort != NULL)) {
         return fail(j, EXIT_USAGE, "--speed and --forms: leave --save and --sort out");
     }
     return EXIT_DONE;
+}
+
+/* A relay test's result, and neither a model nor a record to fit one to. */
+static bool ultimate_alone(const job *j)
+{
+    return !isnan(j->knobs.ultimate_gain) && !isnan(j->knobs.ultimate_period) &&
+           !j->loop.has_model && j->loop.record_path[0] == '\0';
 }
 
 static int tune(job *j)
@@ -126,7 +166,7 @@ static int tune(job *j)
     const tune_job *t = (const tune_job *)j;
     int status = EXIT_DONE;
 
-    if (!(t->forms && j->rule == NULL && j->loop.has_settings)) {
+    if (!(t->forms && j->rule == NULL && j->loop.has_settings) && !ultimate_alone(j)) {
         status = need_model(j);
     }
     if (status == EXIT_DONE && (t->forms || j->save)) {

@@ -104,8 +104,7 @@ static int lay_model(job *j)
     return EXIT_DONE;
 }
 
-/* In whatever way they are typed. */
-static bool settings_are_given(const job *j)
+bool settings_are_given(const job *j)
 {
     const rk_other_settings *o = &j->other;
 

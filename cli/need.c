@@ -127,8 +127,8 @@ int need_settings(job *j)
                     "no settings: give --kc and --ti, --rule NAME, or a loop file with "
                     "[settings]");
     }
-    if (rk_tuning_compute(&j->loop.model, j->rule, j->mode, &j->knobs, &tuning, &diag) !=
-        RK_OK) {
+    if (rk_tuning_compute(j->loop.has_model ? &j->loop.model : NULL, j->rule, j->mode,
+                          &j->knobs, &tuning, &diag) != RK_OK) {
         return fail(j, EXIT_USAGE, "--rule %s: %s", j->rule, diag.text);
     }
     within_loop(j, &tuning);

@@ -147,6 +147,22 @@ static void add_notes(rk_report *r, const rk_tune_results *results)
     }
 }
 
+static void say_steps(rk_report *r, const rk_design *loop)
+{
+    char scan[RKI_SHOWN_CHARS];
+
+    rki_row_note(r,
+                 "Over (overshoot), settle (settling time) and travel: setpoint step of 1 %s, "
+                 "OUT unlimited. IAE, in %s %s: load step of 1 %s.",
+                 loop->pv_units, loop->pv_units, rki_style(r).minutes ? "min" : "s",
+                 loop->out_units);
+    if (!isnan(loop->ts)) {
+        rki_row_note(r, "Margins and steps as the loop is scanned, every %s%s.",
+                     rki_show_time(r, scan, loop->ts),
+                     loop->delay_scans > 0 ? ", with its delay" : "");
+    }
+}
+
 /* Under which conditions the figures hold. */
 static void add_conditions(rk_report *r, const rk_design *loop, const rk_tune_results *results)
 {
@@ -154,12 +170,12 @@ static void add_conditions(rk_report *r, const rk_design *loop, const rk_tune_re
     char time[RKI_SHOWN_CHARS], unit[RKI_UNIT_CHARS];
     size_t i, out = 0, fragile = 0, filtered = 0;
 
-    rki_row_note(
-        r,
-        "Over (overshoot), settle (settling time) and travel: setpoint step of 1 %s, OUT unlimited. IAE, in %s "
-        "%s: load step of 1 %s.",
-        loop->pv_units, loop->pv_units, rki_style(r).minutes ? "min" : "s", loop->out_units);
-    if (knobs != NULL && isnan(knobs->lambda)) {
+    if (results->performance != NULL) {
+        say_steps(r, loop);
+    }
+    if (!loop->has_model) {
+        rki_row_note(r, "Without a model nobody knows what they do: try them with care.");
+    } else if (knobs != NULL && isnan(knobs->lambda)) {
         rki_row_note(
             r,
             "lambda %s unless a note says more: the dead time, at least a tenth of the "
@@ -201,6 +217,9 @@ rk_status rk_report_add_tunings(rk_report *report, const rk_design *loop,
 
     if (loop == NULL || results == NULL || results->tuning == NULL) return RK_ERR_ARG;
     rki_process_words(r, loop, process);
+    if (!loop->has_model) {
+        (void)snprintf(process, sizeof process, "an ultimate point, without a model");
+    }
     if (results->speeds) {
         rki_row_say(r, "%s %s, from fast to slow, for %s", results->tuning[0].rule,
                     results->tuning[0].mode, process);

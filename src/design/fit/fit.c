@@ -199,8 +199,41 @@ static void clean(rki_fit_work *b, rki_solution *best)
     rki_fit_on(b, best, best->task.active, best->task.load_at, best);
 }
 
+/* From this damping on an underdamped model counts as two lags. Each kind has its own side. */
+#define LN_EQUAL_LAGS (-0.0512932943875505)   /* ln 0.95 */
+/* A hair apart: of two equal lags the step response has no derivative by their ratio. */
+#define LN_LAGS_LEAST 1e-6
+#define LN_DAMPED_MOST (-0.06187540371808753) /* ln 0.94 */
+
+/* Two lags or an underdamped process, whichever was asked for: where the record has the other,
+   the nearest of its own, and *own is the damping that the record has. */
+static void keep_kind(rki_fit_work *b, rk_model_kind kind, rki_solution *best, double *own)
+{
+    const bool lags = best->q[RKI_SHAPE_2] >= LN_EQUAL_LAGS;
+    rki_solution from = *best;
+
+    if (!best->found || best->task.family != RKI_SECOND ||
+        !rki_active(&best->task, RKI_SHAPE_2) || lags == (kind == RK_MODEL_SOPDT)) {
+        return;
+    }
+    *own = exp(best->q[RKI_SHAPE_2]);
+    from.q[RKI_SHAPE_2] = kind == RK_MODEL_SOPDT ? LN_LAGS_LEAST : LN_DAMPED_MOST;
+    rki_fit_on(b, &from, from.task.active & ~(1U << RKI_SHAPE_2), from.task.load_at, best);
+}
+
+static void fit_kind(rki_fit_work *b, rk_model_kind kind, rki_solution *best, double *own)
+{
+    rki_fit_family(b, rki_family_of(kind), NULL, best);
+    keep_kind(b, kind, best, own);
+    if (best->found) {
+        rki_fit_extras(b, best);
+        keep_kind(b, kind, best, own);
+    }
+}
+
 static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
 {
+    double own = nan("");
     rki_solution best;
     double interval[2];
     rk_status status;
@@ -209,10 +242,7 @@ static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_d
     if (plan->any_kind) {
         choose(b, &best, fit);
     } else {
-        rki_fit_family(b, rki_family_of(plan->kind), NULL, &best);
-        if (best.found) {
-            rki_fit_extras(b, &best);
-        }
+        fit_kind(b, plan->kind, &best, &own);
     }
     if (!best.found || best.q[RKI_GAIN] == 0) {
         return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
@@ -223,6 +253,7 @@ static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_d
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];
     rki_fit_report(b, &best, fit);
+    fit->own_damping = own;
     fit->passes = b->visits / (double)b->series.samples;
     if (!plan->any_kind) {
         take_candidate(fit, fit);

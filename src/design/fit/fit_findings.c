@@ -41,6 +41,18 @@ static void find_doubts(const rk_fit *fit, rk_findings *f)
 {
     const double r = fit->white_correlation, rows = (double)fit->rows;
 
+    if (!isnan(fit->own_damping)) {
+        const bool lags = fit->model.kind == RK_MODEL_SOPDT;
+
+        rk_findings_add(f, RK_LEVEL_CAUTION,
+                        lags ? "fit it with --kind sopdt-osc, or let the kind be chosen"
+                             : "fit it with --kind sopdt, or let the kind be chosen",
+                        "the record shows %s, damping %.3g: a %s model is the nearest of its "
+                        "kind, no more",
+                        lags ? "an underdamped process" : "two lags", fit->own_damping,
+                        rk_model_kind_to_text(fit->model.kind));
+    }
+
     if (rk_model_kind_times(fit->model.kind) > 0 &&
         fit->model.time_constant[0] < 0.5 * fit->interval) {
         rk_findings_add(

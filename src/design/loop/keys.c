@@ -130,7 +130,7 @@ static const row rows[] = {
     NUMBER("model", "gain", GAIN, NOT_0, model.gain, "needed",
            "Process gain: by how much PV follows OUT; of an integrator how fast."),
     ROW("model", "time-constant", TIMES, NONE, ABOVE_0, model.time_constant,
-        "needed, but for ipdt", "Time constant, or two, the longer one first."),
+        "needed, but for ipdt", "Time constant, or two."),
     NUMBER("model", "damping", NONE, BETWEEN_0_AND_1, model.damping, "none",
            "Damping of a sopdt-osc model."),
     TIME("model", "dead-time", FROM_0, model.dead_time, "needed",
@@ -222,7 +222,7 @@ static const row rows[] = {
     WORD("plant", "kind", model_kind_words, plant.model.kind, "fopdt", "The kind of process."),
     NUMBER("plant", "gain", GAIN, NOT_0, plant.model.gain, "needed", "Process gain."),
     ROW("plant", "time-constant", TIMES, NONE, ABOVE_0, plant.model.time_constant,
-        "needed, but for ipdt", "Time constant, or two, the longer one first."),
+        "needed, but for ipdt", "Time constant, or two."),
     NUMBER("plant", "damping", NONE, BETWEEN_0_AND_1, plant.model.damping, "none",
            "Damping of a sopdt-osc plant."),
     TIME("plant", "dead-time", FROM_0, plant.model.dead_time, "needed", "Dead time."),
@@ -471,6 +471,12 @@ static rk_status set_numbers(rk_design *d, const row *r, const char *value, rk_d
     }
     if (r->key.type == RK_KEY_TIMES && count == 1) {
         list[count++] = 0.0; /* one alone: there is no second */
+    }
+    if (r->key.type == RK_KEY_TIMES && list[1] > list[0]) { /* the longer one first */
+        const double longer = list[1];
+
+        list[1] = list[0];
+        list[0] = longer;
     }
     memcpy((char *)d + r->offset, list, (size_t)count * sizeof *list);
     return RK_OK;

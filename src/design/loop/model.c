@@ -137,6 +137,15 @@ double rk_model_slowest(const rk_model *model)
     }
 }
 
+rk_model rk_model_sorted(const rk_model *model)
+{
+    rk_model made = *model;
+
+    made.time_constant[0] = fmax(model->time_constant[0], model->time_constant[1]);
+    made.time_constant[1] = fmin(model->time_constant[0], model->time_constant[1]);
+    return made;
+}
+
 rk_model rk_model_delayed(const rk_model *model, double delay)
 {
     rk_model made = *model;

@@ -68,12 +68,7 @@ static rk_model moved(const rk_model *nominal, const int *number, int count, con
     for (i = 0; i < rk_model_kind_times(m.kind); i++) {
         m.time_constant[i] = keep_sign(m.time_constant[i], nominal->time_constant[i]);
     }
-    if (m.time_constant[1] > m.time_constant[0]) {
-        const double longer = m.time_constant[1];
-
-        m.time_constant[1] = m.time_constant[0];
-        m.time_constant[0] = longer;
-    }
+    m = rk_model_sorted(&m);
     if (m.kind == RK_MODEL_SOPDT_OSC) {
         m.damping = fmin(fmax(m.damping, DAMPING_LEAST), 1.0 - DAMPING_LEAST);
     }

@@ -310,6 +310,28 @@ static rk_status find_ultimate(rki_plant_facts *p, rk_diag *diag)
     return status;
 }
 
+/* The model as the rules take it. Of none the gain's sign alone is known, by the ultimate
+   gain's, and only rules that need no more may see it. */
+static rk_status take_model(const rk_model *model, const rk_knobs *knobs, rk_model *taken,
+                            rk_diag *diag)
+{
+    rk_status status;
+
+    if (model == NULL) {
+        if (isnan(knobs->ultimate_gain)) return RK_ERR_ARG;
+        *taken = (rk_model){.kind = RK_MODEL_FOPDT,
+                            .gain = copysign(1.0, knobs->ultimate_gain),
+                            .time_constant = {nan(""), 0},
+                            .dead_time = nan("")};
+        return RK_OK;
+    }
+    status = rk_model_check(model, diag);
+    if (status == RK_OK) {
+        *taken = rk_model_sorted(model);
+    }
+    return status;
+}
+
 /* The words as the table of rules has them. */
 static rk_status find_words(const char **rule, const char **mode, rk_diag *diag)
 {
@@ -331,22 +353,25 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
                              size_t *count, rk_diag *diag)
 {
     rki_plant_facts facts, suited;
-    rk_status status = rk_model_check(model, diag);
+    rk_model taken;
+    rk_status status;
     int i;
 
-    if (status != RK_OK) return status;
+    rk_diag_clear(diag);
     if (knobs == NULL || list == NULL || count == NULL) return RK_ERR_ARG;
-    memset(&facts, 0, sizeof facts);
-    facts.model = *model;
-    facts.knobs = *knobs;
-    facts.sp_weight = 1.0;
     status = find_words(&rule, &mode, diag);
     if (status == RK_OK) {
         status = check_knobs(knobs, diag);
     }
     if (status == RK_OK) {
-        status = find_ultimate(&facts, diag);
+        status = take_model(model, knobs, &taken, diag);
     }
+    if (status != RK_OK) return status;
+    memset(&facts, 0, sizeof facts);
+    facts.model = taken;
+    facts.knobs = *knobs;
+    facts.sp_weight = 1.0;
+    status = find_ultimate(&facts, diag);
     if (status != RK_OK) return status;
     *count = 0;
     for (i = 0; i < rki_rules_count; i++) {
@@ -355,9 +380,10 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
 
         if (rule != NULL && strcmp(rule, rki_rules[i].name) != 0) continue;
         if (mode != NULL && strcmp(mode, rki_rules[i].mode) != 0) continue;
+        if (model == NULL && !rki_rules[i].needs_ultimate) continue;
         suited = facts;
-        if (!suit(model, rki_rules[i].kinds, &suited.model, &reduced)) continue;
-        if (reduced && has_own(&rki_rules[i], model->kind)) continue;
+        if (!suit(&taken, rki_rules[i].kinds, &suited.model, &reduced)) continue;
+        if (reduced && has_own(&rki_rules[i], taken.kind)) continue;
         apply(&rki_rules[i], &suited, reduced, &t);
         if (t.settings.tf == 0) { /* no rule here names one */
             t.settings.tf = rk_filter_default(t.settings.td);
@@ -365,9 +391,14 @@ rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char
         insert(list, count, &t);
     }
     if (*count > 0) return RK_OK;
+    if (model == NULL) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "an ultimate point without a model: zn-ultimate and tyreus-luyben "
+                           "alone take it");
+    }
     return rk_diag_set(diag, RK_ERR_RANGE, "%s%s%s has no formula for a model of kind %s",
                        rule != NULL ? rule : "no rule", mode != NULL ? " " : "",
-                       mode != NULL ? mode : "", rk_model_kind_to_text(model->kind));
+                       mode != NULL ? mode : "", rk_model_kind_to_text(taken.kind));
 }
 
 rk_status rk_tuning_compute(const rk_model *model, const char *rule, const char *mode,

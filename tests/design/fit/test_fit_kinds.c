@@ -83,6 +83,41 @@ static const test kinds[] = {
     {{RK_MODEL_SOPDT, -0.19, {160, 62}, 0, 24, 40, 2.4}, 5, 480, 0.01, 0.6, {{200, 15}}},
 };
 
+/* A kind that was asked for is the kind that comes, and what the record has instead is said. */
+static const struct {
+    int kind; /* row of kinds[] that the record is of */
+    rk_model_kind asked;
+    bool own; /* it has that itself */
+} asked_kinds[] = {
+    {3, RK_MODEL_SOPDT, false},    {4, RK_MODEL_SOPDT, false}, {1, RK_MODEL_SOPDT_OSC, false},
+    {3, RK_MODEL_SOPDT_OSC, true}, {1, RK_MODEL_SOPDT, true},  {0, RK_MODEL_FOPDT, true},
+    {6, RK_MODEL_IPDT_LAG, true},
+};
+
+START_TEST(a_kind_asked_for_is_never_answered_with_another)
+{
+    rk_record *record = make(&kinds[asked_kinds[_i].kind], 5);
+    rk_findings found;
+    rk_fit fit;
+    bool said = false;
+    size_t i;
+
+    ck_assert_int_eq(rk_fit_compute_kind(record, asked_kinds[_i].asked, &fit, NULL), RK_OK);
+    ck_assert_int_eq(fit.model.kind, asked_kinds[_i].asked);
+    ck_assert_int_eq(isnan(fit.own_damping), asked_kinds[_i].own);
+    ck_assert_int_eq(rk_model_check(&fit.model, NULL), RK_OK);
+    for (i = 0; i < (size_t)rk_model_kind_times(fit.model.kind); i++) {
+        ck_assert_double_lt(fit.tau95[i][0], fit.tau95[i][1]);
+    }
+    found = rk_fit_findings(&fit);
+    for (i = 0; i < found.count; i++) {
+        said = said || strstr(found.list[i].what, "nearest of its kind") != NULL;
+    }
+    ck_assert_int_eq(said, !asked_kinds[_i].own);
+    rk_record_free(record);
+}
+END_TEST
+
 START_TEST(the_right_kind_is_chosen_and_its_numbers_come_back)
 {
     const rk_model *m = &kinds[_i].model;
@@ -719,6 +754,7 @@ Suite *suite_fit_kinds(void)
     TCase *t = tcase_create("fit_kinds");
     TCase *many = tcase_create("statistics");
 
+    add_table(t, a_kind_asked_for_is_never_answered_with_another, asked_kinds);
     add_table(t, the_right_kind_is_chosen_and_its_numbers_come_back, kinds);
     add_table(t, known_records_get_their_kind_and_hold_the_truth, known);
     add_table(t, an_awkward_record_gives_a_warned_model_or_none, awkward);

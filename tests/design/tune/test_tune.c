@@ -374,6 +374,60 @@ START_TEST(a_second_lag_is_taken_in_by_the_half_rule)
 }
 END_TEST
 
+/* Two lags are the same process in whichever order they are given, to every rule. */
+START_TEST(the_order_of_two_lags_does_not_matter)
+{
+    const rk_model one = {RK_MODEL_SOPDT, -0.19, {160, 62}, 0, 24, 0, 0},
+                   other = {RK_MODEL_SOPDT, -0.19, {62, 160}, 0, 24, 0, 0};
+    const rk_knobs knobs = rk_knobs_make();
+    rk_tuning a[RK_TUNINGS_MAX], b[RK_TUNINGS_MAX];
+    size_t count, same, i;
+
+    ck_assert_int_eq(rk_tunings_compute(&one, NULL, NULL, &knobs, a, &count, NULL), RK_OK);
+    ck_assert_int_eq(rk_tunings_compute(&other, NULL, NULL, &knobs, b, &same, NULL), RK_OK);
+    ck_assert_uint_eq(count, same);
+    for (i = 0; i < count; i++) {
+        ck_assert_str_eq(a[i].rule, b[i].rule);
+        ck_assert(!a[i].usable || a[i].settings.kc == b[i].settings.kc);
+        ck_assert(!a[i].usable || a[i].settings.ti == b[i].settings.ti);
+    }
+}
+END_TEST
+
+/* An ultimate point is all that its rules need. */
+static const struct {
+    const char *rule, *mode;
+    double ku, pu, kc, ti, td;
+} measured[] = {
+    {"zn-ultimate", "P", 4, 30, 2, HUGE_VAL, 0},
+    {"zn-ultimate", "PI", -4, 30, -1.8, 25, 0},
+    {"zn-ultimate", "PID", 4, 30, 2.4, 15, 3.75},
+    {"tyreus-luyben", "PI", -4, 30, -1.25, 66, 0},
+};
+
+START_TEST(an_ultimate_point_needs_no_model)
+{
+    rk_knobs knobs = rk_knobs_make();
+    rk_tuning t, list[RK_TUNINGS_MAX];
+    size_t count = 0;
+
+    ck_assert_int_eq(rk_tunings_compute(NULL, NULL, NULL, &knobs, list, &count, NULL),
+                     RK_ERR_ARG);
+    knobs.ultimate_gain = measured[_i].ku;
+    knobs.ultimate_period = measured[_i].pu;
+    ck_assert_int_eq(
+        rk_tuning_compute(NULL, measured[_i].rule, measured[_i].mode, &knobs, &t, NULL), RK_OK);
+    ck_close(t.settings.kc, measured[_i].kc, 1e-12);
+    ck_assert(t.settings.ti == measured[_i].ti ||
+              close_to(t.settings.ti, measured[_i].ti, 1e-12));
+    ck_assert_double_eq_tol(t.settings.td, measured[_i].td, 1e-12);
+    ck_assert_int_eq(rk_tunings_compute(NULL, NULL, NULL, &knobs, list, &count, NULL), RK_OK);
+    ck_assert_uint_eq(count, 5);
+    ck_assert_int_eq(rk_tunings_compute(NULL, "simc", NULL, &knobs, list, &count, NULL),
+                     RK_ERR_RANGE);
+}
+END_TEST
+
 /* Closed forms of what settings do: the lambda rule without dead time is first order; a load's
    integral of error is ti / kc. */
 START_TEST(measures_agree_with_the_closed_forms)
@@ -408,6 +462,8 @@ Suite *suite_tune(void)
     add_table(t, published_examples_come_out, published);
     tcase_add_test(t, ultimate_rules_find_the_ultimate_point);
     add_table(t, a_rule_beyond_its_range_says_so, edges);
+    tcase_add_test(t, the_order_of_two_lags_does_not_matter);
+    add_table(t, an_ultimate_point_needs_no_model, measured);
     tcase_add_test(t, a_second_lag_is_taken_in_by_the_half_rule);
     tcase_add_test(t, measures_agree_with_the_closed_forms);
     suite_add_tcase(suite, t);

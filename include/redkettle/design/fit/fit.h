@@ -40,10 +40,12 @@ enum { RK_FIT_NUMBERS = RK_MODEL_NUMBERS, RK_FIT_LEFT_OUT = 8 };
 
 /** A model with its certainty. Intervals are {low, high} at 95 %. */
 typedef struct rk_fit {
-    rk_model model;           /* out0 is the first row's OUT, pv0 the fitted baseline */
-    double gain95[2];         /* as the gain */
-    double tau95[2][2];       /* s, of each time constant; {0, 0} where there is none */
-    double damping95[2];      /* {0, 0} where there is none */
+    rk_model model;      /* out0 is the first row's OUT, pv0 the fitted baseline */
+    double gain95[2];    /* as the gain */
+    double tau95[2][2];  /* s, of each time constant; {0, 0} where there is none */
+    double damping95[2]; /* {0, 0} where there is none */
+    double
+        own_damping; /* that the record has, where the kind asked for cannot have it; else NaN */
     double dead_time95[2];    /* s, not below 0; by the likelihood's profile */
     double pv0_95[2];         /* pv-EU */
     rk_covariance covariance; /* of gain, time constants, damping, dead

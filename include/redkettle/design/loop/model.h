@@ -101,6 +101,9 @@ rk_status rk_predictor_params_from_model(const rk_model *model, double ts,
 double rk_model_slowest(const rk_model *model);
 double rk_model_quickest(const rk_model *model);
 
+/** The model with the longer of two lags first, as all have it that use one. */
+rk_model rk_model_sorted(const rk_model *model);
+
 /** The model with so much more dead time, s: as a controller sees it whose OUT comes late. */
 rk_model rk_model_delayed(const rk_model *model, double delay);
 

@@ -59,8 +59,9 @@ enum { RK_TUNINGS_MAX = 64 };
  * and AMIGO families, pole placement and the integral criteria: `source` of each names the
  * literature.
  *
- * Units   as rk_knobs.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check, for a name or a mode that is
+ * Units   as rk_knobs; model NULL: only a measured ultimate point is known, and the rules that
+ *         need no more.
+ * Errors  RK_ERR_ARG for another NULL; RK_ERR_RANGE as rk_model_check, for a name or a mode that is
  * none, a knob out of range, or when nothing was made for this kind of model; RK_ERR_MEMORY.
  */
 rk_status rk_tunings_compute(const rk_model *model, const char *rule, const char *mode,
