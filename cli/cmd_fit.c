@@ -5,7 +5,8 @@
 
 typedef struct fit_job {
     job j;
-    bool by_move, as_given;
+    bool by_move, as_given, force;
+    rk_findings slips;
     const char *validate, *compare;
     rk_hand_fits hand;
     rk_validation validation;
@@ -114,23 +115,55 @@ static int tell(job *j)
                                     .validated_on = f->validate,
                                     .rival = f->compared ? &f->rival : NULL,
                                     .as_given = f->as_given,
-                                    .pv0_laid = f->pv0_laid};
+                                    .pv0_laid = f->pv0_laid,
+                                    .record = f->as_given ? NULL : &f->slips};
     rk_report *report = report_make(&f->j);
 
     return show_report(j, report, rk_report_add_fit(report, &j->loop, &results), draw);
+}
+
+/* What inspect calls unfit is not saved: a fit may look good on it. */
+static int refuse_unfit_record(const job *j)
+{
+    rk_inspection inspection;
+    rk_findings found;
+    rk_diag diag = {RK_OK, ""};
+    const rk_status status = inspect_record(j, 5, 10, &inspection, &found, &diag);
+    size_t i;
+
+    if (status != RK_OK) return fail_diag(j, status, &diag);
+    for (i = 0; i < found.count; i++) {
+        if (found.list[i].level != RK_LEVEL_UNFIT) continue;
+        return fail(j, EXIT_VERDICT_NO,
+                    "not saved: the record is unfit: %s; --force saves the model all the same",
+                    found.list[i].what);
+    }
+    return EXIT_DONE;
 }
 
 static int save(job *j)
 {
     rk_diag diag = {RK_OK, ""};
 
-    if (((fit_job *)j)->as_given) return EXIT_DONE;
-    if (rk_fit_level(&j->fit) == RK_LEVEL_UNFIT) {
-        return j->save ? fail(j, EXIT_VERDICT_NO, "an unfit model is not saved")
-                       : EXIT_VERDICT_NO;
+    const fit_job *f = (const fit_job *)j;
+    int verdict = EXIT_DONE, status;
+
+    if (f->as_given) return EXIT_DONE;
+    if (rk_fit_level(&j->fit) == RK_LEVEL_UNFIT ||
+        rk_findings_worst(&f->slips) == RK_LEVEL_UNFIT) {
+        verdict = EXIT_VERDICT_NO;
     }
-    if (!j->save) return EXIT_DONE;
-    return tell_saved(j, "model", rk_design_save_model(j->input, &j->loop, &diag), &diag);
+    if (!j->save) return verdict;
+    if (!f->force) {
+        status = refuse_unfit_record(j);
+        if (status != EXIT_DONE) return status;
+        if (verdict != EXIT_DONE) {
+            return fail(j, EXIT_VERDICT_NO,
+                        "an unfit model is not saved; --force saves it all the same");
+        }
+    }
+    status = tell_saved(j, "model", rk_design_save_model(j->input, &j->loop, &diag), &diag);
+    return status != EXIT_DONE ? status : verdict;
 }
 
 static int run_moves(job *j)
@@ -153,6 +186,11 @@ static int fit(job *j)
     const int status = f->as_given ? lay_over(j) : need_model(j);
 
     if (status != EXIT_DONE) return status;
+    if (!f->as_given) {
+        const rk_inspect_plan plan = inspect_plan(j);
+
+        rk_record_slips(j->record, &plan, &f->slips);
+    }
     if (rk_hand_fits_compute(j->record, &f->hand, &diag) == RK_OK) return EXIT_DONE;
     return fail_diag(j, diag.status, &diag);
 }
@@ -164,6 +202,9 @@ static int check_options(job *j)
     if (f->as_given && (j->save || f->by_move || f->compare != NULL)) {
         return fail(j, EXIT_USAGE,
                     "--as-given fits nothing: leave --save, --by-move, --compare out");
+    }
+    if (f->force && !j->save) {
+        return fail(j, EXIT_USAGE, "--force goes with --save: give both");
     }
     if (f->by_move && (j->save || j->figure != NULL || f->validate != NULL)) {
         return fail(j, EXIT_USAGE,
@@ -201,6 +242,8 @@ static const command_option options[] = {
      "do not fit: lay the model of the options or the loop file over the record", TAKE_FLAG,
      TO(as_given)},
     {"validate", "RECORD.csv", 1, "run the model on this record too", TAKE_TEXT, TO(validate)},
+    {"force", NULL, 1, "--save although the record or the model is unfit", TAKE_FLAG,
+     TO(force)},
     {"compare", "KIND", 1, "fit this kind too, and show it beside", TAKE_TEXT, TO(compare)},
     {0},
 };

@@ -69,6 +69,25 @@ int need_record(job *j)
     return EXIT_DONE;
 }
 
+/* A record that is wrong for this loop gives no model to go on with. */
+static int refuse_slips(const job *j)
+{
+    const rk_inspect_plan plan = inspect_plan(j);
+    rk_findings found = {.count = 0};
+    size_t i;
+
+    rk_record_slips(j->record, &plan, &found);
+    for (i = 0; i < found.count; i++) {
+        const rk_finding *f = &found.list[i];
+
+        if (f->level == RK_LEVEL_UNFIT) {
+            return fail(j, EXIT_VERDICT_NO, "%s: %s: %s", j->loop.record_path, f->what,
+                        f->advice);
+        }
+    }
+    return EXIT_DONE;
+}
+
 int need_model(job *j)
 {
     rk_diag diag = {RK_OK, ""};
@@ -92,6 +111,7 @@ int need_model(job *j)
     status = rk_fit_compute(j->record, &j->fit_plan, &j->fit, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     rk_fit_to_loop(&j->fit, &j->loop);
+    if (j->command != &command_fit && refuse_slips(j) != EXIT_DONE) return EXIT_VERDICT_NO;
     if (rk_fit_level(&j->fit) == RK_LEVEL_UNFIT && j->command != &command_fit) {
         char input[SHELL_WORD_CHARS];
 

@@ -20,7 +20,7 @@ static void add_head(rk_report *r, const checked *c)
     const char *why = ": see the findings below",
                *word = check->verdict.met ? "MET" : "NOT MET";
     char unit[RKI_UNIT_CHARS], ti[RKI_SHOWN_CHARS], td[RKI_SHOWN_CHARS],
-        derivative[80] = "", process[RKI_PROCESS_CHARS];
+        derivative[80] = "", slip[80] = "", process[RKI_PROCESS_CHARS];
     size_t i, missed = 0;
 
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
@@ -28,15 +28,21 @@ static void add_head(rk_report *r, const checked *c)
     }
     if (!judged->stable) {
         why = check->margins.stable ? ": the loop is UNSTABLE at its scan"
-                                    : ": the loop is UNSTABLE; margins mean nothing";
+                                    : ": the loop is UNSTABLE";
     } else if (check->verdict.met) {
         why = ": all requirements met";
     }
+    if (check->slip.found) {
+        (void)snprintf(slip, sizeof slip, "; %s looks like %s", check->slip.setting,
+                       check->slip.looks_like);
+    } else if (c->loop->settings.kc * c->loop->model.gain < 0) {
+        (void)snprintf(slip, sizeof slip, "; kc has the wrong sign for this process");
+    }
     if (judged->stable && missed > 0) {
-        rki_row_verdict(r, false, word, ": %zu of the requirements %s not met", missed,
-                        missed == 1 ? "is" : "are");
+        rki_row_verdict(r, false, word, ": %zu of the requirements %s not met%s", missed,
+                        missed == 1 ? "is" : "are", slip);
     } else {
-        rki_row_verdict(r, check->verdict.met, word, "%s", why);
+        rki_row_verdict(r, check->verdict.met, word, "%s%s", why, slip);
     }
     rki_process_words(r, c->loop, process);
     rki_row_say(r, "Process: %s", process);
@@ -478,10 +484,6 @@ static void say_remedy(rk_report *r, const checked *c, const char *what, const r
     const double now = m->by_kc ? s->kc : s->ti;
     char value[RKI_SHOWN_CHARS], from[RKI_SHOWN_CHARS];
 
-    if (!m->by_kc && !m->by_ti) {
-        rki_row_note(r, "%s: no change of kc or ti alone meets it: use search", what);
-        return;
-    }
     if (m->by_ti) {
         (void)rki_show_time(r, value, m->value);
         (void)rki_show_time(r, from, now);
@@ -495,22 +497,71 @@ static void say_remedy(rk_report *r, const checked *c, const char *what, const r
                         : "; another requirement is then not met");
 }
 
+/* The number as it was meant. */
+static void say_slip(rk_report *r, const checked *c)
+{
+    const rk_slip *s = &c->check->slip;
+    char unit[RKI_UNIT_CHARS], typed[RKI_SHOWN_CHARS], meant[RKI_SHOWN_CHARS];
+
+    if (s->setting[0] == 'k') {
+        rki_kc_unit(c->loop, unit);
+        rki_row_note(r, "Remedy: %s %s %s%s instead of %s", s->setting,
+                     rki_show(meant, s->meant, 4), unit, s->setting[1] == 'i' ? " per s" : "",
+                     rki_show(typed, s->typed, 4));
+    } else {
+        rki_row_note(r, "Remedy: %s %s instead of %s", s->setting,
+                     rki_show_time(r, meant, s->meant), rki_show_time(r, typed, s->typed));
+    }
+}
+
+static void add_slip(rk_report *r, const rk_slip *s)
+{
+    if (!s->found) {
+        rki_row_word(r, "slip", NULL, NULL);
+        return;
+    }
+    rki_row_group(r, "slip", NULL, RK_LAYOUT_HIDDEN);
+    rki_row_word(r, "setting", NULL, s->setting);
+    rki_row_word(r, "looks_like", NULL, s->looks_like);
+    rki_row_value(r, "typed", s->typed);
+    rki_row_value(r, "meant", s->meant);
+    rki_row_end(r);
+}
+
 static void say_remedies(rk_report *r, const checked *c)
 {
     const rk_check *k = c->check;
+    char without[200] = "";
+    size_t used = 0;
     int missed, i;
     const rk_remedy *all = remedy_for_all(k, &missed);
 
-    if (missed == 0) return;
+    if (missed == 0 && !k->slip.found) return;
     rki_row_gap(r);
+    if (k->slip.found) {
+        say_slip(r, c);
+    }
     if (all != NULL) {
         say_remedy(r, c, "all of them", all);
         return;
     }
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        if (k->verdict.asked[i] && !k->verdict.line_met[i]) {
-            say_remedy(r, c, rk_require_to_text((rk_require)i), &k->remedies[i]);
+        const char *what = rk_require_to_text((rk_require)i);
+
+        if (!k->verdict.asked[i] || k->verdict.line_met[i]) continue;
+        if (k->remedies[i].by_kc || k->remedies[i].by_ti) {
+            say_remedy(r, c, what, &k->remedies[i]);
+        } else if (used < sizeof without) {
+            used += (size_t)snprintf(without + used, sizeof without - used, "%s%s",
+                                     used > 0 ? ", " : "", what);
         }
+    }
+    if (used > 0 && !k->slip.found) {
+        rki_row_note(
+            r,
+            "%s: no change of kc or ti alone, to an eighth or eight times of it, does: "
+            "use search",
+            without);
     }
 }
 
@@ -542,6 +593,7 @@ rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
     add_head(r, &c);
     add_requirements(r, &c);
     say_remedies(r, &c);
+    add_slip(r, &check->slip);
     found = rk_check_findings(loop, plan, check);
     rki_findings(r, &found);
     if (check->margins.stable) {

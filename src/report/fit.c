@@ -202,8 +202,25 @@ static void add_validation(rk_report *r, const rk_design *loop, const rk_fit_res
         v->fit_percent, v->rmse, loop->pv_units, v->offset, loop->pv_units);
 }
 
+/* The record's first, since they make the fit's worth nothing. */
+static rk_findings all_findings(const rk_fit_results *results)
+{
+    const rk_findings of_fit = rk_fit_findings(results->fit);
+    rk_findings all = {.count = 0};
+    size_t i;
+
+    if (results->record != NULL) {
+        all = *results->record;
+    }
+    for (i = 0; i < of_fit.count && all.count < RK_FINDINGS_MAX; i++) {
+        all.list[all.count++] = of_fit.list[i];
+    }
+    return all;
+}
+
 static void add_head(rk_report *r, const rk_design *loop, const rk_fit_results *results)
 {
+    const rk_findings found = all_findings(results);
     const rk_fit *f = results->fit;
 
     if (results->as_given) {
@@ -218,9 +235,10 @@ static void add_head(rk_report *r, const rk_design *loop, const rk_fit_results *
             results->pv0_laid ? "; its PV at rest was laid to fit best" : "");
         return;
     }
-    rki_level(r, rk_fit_level(f), ": %s, %s, %zu rows, %zu move%s of OUT",
+    rki_level(r, rk_findings_worst(&found), ": %s, %s, %zu rows, %zu move%s of OUT",
               rk_model_kind_words(f->model.kind), loop->record_file, f->rows, f->moves,
               f->moves == 1 ? "" : "s");
+    rki_reason(r, &found);
     rki_row_gap(r);
     add_model(r, loop, f);
     rki_row_gap(r);
@@ -258,7 +276,7 @@ rk_status rk_report_add_fit(rk_report *report, const rk_design *loop,
     add_validation(r, loop, results);
     rki_row_count(r, "rows", NULL, f->rows);
     rki_row_count(r, "moves", NULL, f->moves);
-    found = rk_fit_findings(f);
+    found = all_findings(results);
     rki_findings(r, &found);
     return RK_OK;
 }

@@ -145,6 +145,7 @@ rk_status rk_report_add_inspection(rk_report *report, const rk_design *loop,
 
     if (loop == NULL || made == NULL || findings == NULL) return RK_ERR_ARG;
     rki_level(r, made->level, ": %s", loop->record_file);
+    rki_reason(r, findings);
     rki_row_gap(r);
     add_rows(r, &made->facts, dropped);
     add_gaps(r, &made->facts);

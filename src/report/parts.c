@@ -106,6 +106,17 @@ void rki_level(rk_report *r, rk_level worst, const char *format, ...)
     rki_row_verdict(r, worst != RK_LEVEL_UNFIT, verdicts[worst], "%s", words);
 }
 
+void rki_reason(rk_report *r, const rk_findings *findings)
+{
+    size_t i;
+
+    for (i = 0; i < findings->count; i++) {
+        if (findings->list[i].level != RK_LEVEL_UNFIT) continue;
+        rki_row_say(r, "%s", findings->list[i].what);
+        return;
+    }
+}
+
 void rki_findings(rk_report *r, const rk_findings *findings)
 {
     size_t i;

@@ -32,6 +32,9 @@ void rki_process_words(const rk_report *r, const rk_design *loop,
 void rki_level(rk_report *r, rk_level worst, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
 
+/** Why a verdict is unfit: its first finding of that level, in a line below it. */
+void rki_reason(rk_report *r, const rk_findings *findings);
+
 /** Findings as a list, and a paragraph each: level, what was seen, what to do. */
 void rki_findings(rk_report *r, const rk_findings *findings);
 

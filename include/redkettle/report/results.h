@@ -40,6 +40,7 @@ typedef struct rk_fit_results {
     const rk_fit *rival;             /* another kind beside it */
     bool as_given;                   /* the model was laid over the record, not fitted, .. */
     bool pv0_laid;                   /* .. and its PV at rest moved to where it fits best */
+    const rk_findings *record;       /* what is wrong with the record for this loop */
 } rk_fit_results;
 
 rk_status rk_report_add_fit(rk_report *report, const rk_design *loop,

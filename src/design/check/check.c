@@ -256,6 +256,9 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
         status = judge(loop, &conditions, &made, diag);
     }
     if (status == RK_OK) {
+        status = rk_slip_find(loop, rk_check_judged(&made)->stable, &made.slip, diag);
+    }
+    if (status == RK_OK) {
         status =
             rk_gain_limits_compute(&made.requirements, &loop->model, &loop->settings,
                                    &conditions, unstable_from(loop, &made), &made.gain, diag);

@@ -4,6 +4,70 @@
 #include <math.h>
 #include <stdio.h>
 
+static void add_slip_finding(const rk_design *loop, const rk_slip *slip, rk_findings *findings)
+{
+    char unit[RK_GAIN_UNIT_CHARS + 8] = "s";
+
+    if (!slip->found) return;
+    if (slip->setting[0] == 'k') {
+        (void)snprintf(unit, sizeof unit, "%s/%s%s", loop->out_units, loop->pv_units,
+                       slip->setting[1] == 'i' ? " per s" : "");
+    }
+    rk_findings_add(findings, RK_LEVEL_CAUTION, slip->advice,
+                    "%s %.4g %s looks like %s: %.4g %s would be usual for this process",
+                    slip->setting, slip->typed, unit, slip->looks_like, slip->meant, unit);
+}
+
+/* A valve that moves PV by many times what the transmitter can show, or hardly at all. */
+#define REACH_MOST 20.0
+#define REACH_LEAST 0.02
+
+static void add_reach_finding(const rk_design *loop, const rk_check *c, rk_findings *findings)
+{
+    const double span = isnan(loop->pv_low) ? nan("") : loop->pv_high - loop->pv_low;
+    const double reach = c->start.pv_high - c->start.pv_low;
+
+    if (!c->has_operating || !isfinite(reach) || isnan(span)) return;
+    if (reach > REACH_MOST * span) {
+        rk_findings_add(findings, RK_LEVEL_UNFIT,
+                        "check the units that OUT was recorded in: 0 to 1, or percent?",
+                        "OUT's range would take PV from %.4g to %.4g %s, %.3g times what the "
+                        "transmitter measures",
+                        c->start.pv_low, c->start.pv_high, loop->pv_units, reach / span);
+    } else if (reach < REACH_LEAST * span) {
+        rk_findings_add(findings, RK_LEVEL_CAUTION,
+                        "check the units of OUT and PV, and whether this valve acts on this PV",
+                        "OUT's whole range would move PV by only %.3g %s, %.2g %% of what the "
+                        "transmitter measures",
+                        reach, loop->pv_units, 100.0 * reach / span);
+    }
+}
+
+/* What is slower than the controller itself, or looks only now and then. */
+static void add_slowness_findings(const rk_design *loop, rk_findings *findings)
+{
+    const rk_settings *s = &loop->settings;
+    const double theta = loop->model.dead_time;
+
+    if (isfinite(s->ti) && s->pv_filter > 0.5 * s->ti) {
+        rk_findings_add(findings, RK_LEVEL_CAUTION,
+                        "a filter of a tenth of ti is plenty; was it typed in other units?",
+                        "the PV filter of %.4g s is %s ti of %.4g s", s->pv_filter,
+                        s->pv_filter > s->ti ? "longer than" : "nearly as long as", s->ti);
+    }
+    if (s->td > 0 && s->tf >= s->td) {
+        rk_findings_add(findings, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
+                        "the derivative's filter of %.4g s leaves nothing of td %.4g s", s->tf,
+                        s->td);
+    }
+    if (!isnan(loop->ts) && theta > 0 && loop->ts > theta) {
+        rk_findings_add(findings, RK_LEVEL_CAUTION,
+                        "scan some ten times in a dead time, or check the scan's unit",
+                        "the scan of %.4g s is longer than the dead time of %.4g s", loop->ts,
+                        theta);
+    }
+}
+
 static void add_sign_finding(const rk_design *loop, rk_findings *findings)
 {
     if (loop->settings.kc * loop->model.gain > 0) return;
@@ -254,9 +318,11 @@ rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,
     const rk_check *c = check;
 
     add_sign_finding(loop, found);
-    if (found->count == 0) {
+    add_slip_finding(loop, &c->slip, found);
+    if (loop->settings.kc * loop->model.gain > 0) {
         add_unstable_finding(loop, c, found);
     }
+    add_reach_finding(loop, c, found);
     add_sampled_findings(loop, c, found);
     add_scan_findings(loop, rk_check_judged(c), found);
     add_timing_findings(loop, plan, found);
@@ -265,6 +331,7 @@ rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,
             found, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
             "the derivative has no filter: every step of the transmitter kicks OUT");
     }
+    add_slowness_findings(loop, found);
     add_worst_findings(plan, c, found);
     add_operating_findings(loop, plan, c, found);
     add_windup_findings(loop, c, found);

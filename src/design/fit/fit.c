@@ -200,7 +200,7 @@ static void clean(rki_fit_work *b, rki_solution *best)
 }
 
 /* From this damping on an underdamped model counts as two lags. Each kind has its own side. */
-#define LN_EQUAL_LAGS (-0.0512932943875505)   /* ln 0.95 */
+#define LN_EQUAL_LAGS (-0.0512932943875505) /* ln 0.95 */
 /* A hair apart: of two equal lags the step response has no derivative by their ratio. */
 #define LN_LAGS_LEAST 1e-6
 #define LN_DAMPED_MOST (-0.06187540371808753) /* ln 0.94 */

@@ -90,8 +90,8 @@ static void judge_moves(const rki_columns_view *v, const rk_inspect_plan *plan,
             "OUT moves for %.0f %% of the time: was the loop in automatic?",
             100.0 * fmin(under_way / made->facts.duration, 1.0));
     }
-    for (i = 0; i < v->rows; i++) {
-        on_limit += v->out[i] <= plan->out_low || v->out[i] >= plan->out_high;
+    for (i = 0; i < v->rows; i++) { /* beyond them it is the units that are wrong */
+        on_limit += v->out[i] == plan->out_low || v->out[i] == plan->out_high;
     }
     if (on_limit > 0) {
         rk_findings_add(found, RK_LEVEL_CAUTION,
@@ -143,7 +143,8 @@ static void judge_range(const rki_columns_view *v, const rk_inspect_plan *plan,
     size_t on_limit = 0, first = 0, i;
 
     for (i = 0; i < v->rows && !isnan(band); i++) {
-        if (v->pv[i] > plan->pv_low + band && v->pv[i] < plan->pv_high - band) continue;
+        if (fabs(v->pv[i] - plan->pv_low) > band && fabs(v->pv[i] - plan->pv_high) > band)
+            continue;
         if (on_limit++ == 0) {
             first = i;
         }
@@ -338,19 +339,34 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
     }
 }
 
+/* The gravest of the findings from a place on. */
+static rk_level worst_from(const rk_findings *found, size_t first)
+{
+    rk_level worst = RK_LEVEL_NOTE;
+    size_t i;
+
+    for (i = first; i < found->count; i++) {
+        worst = found->list[i].level > worst ? found->list[i].level : worst;
+    }
+    return worst;
+}
+
 static rk_status look(const rki_columns_view *v, const rk_record *record,
                       const rk_inspect_plan *plan, rk_inspection *made, rk_findings *found)
 {
     rk_diag why = {RK_OK, ""};
     rk_status status;
+    size_t slips;
 
     made->steady_before = made->steady_after = RK_NOT_KNOWN;
     rki_facts_sampling(v, &made->facts);
     rki_facts_moves(v, &made->facts);
     rki_facts_noise(v, &made->facts);
+    rk_record_slips(record, plan, found);
+    slips = found->count;
     judge_moves(v, plan, made, found);
     judge_sensor(v, made, found);
-    if (made->facts.moves > 0 && rk_findings_worst(found) < RK_LEVEL_UNFIT) {
+    if (made->facts.moves > 0 && worst_from(found, slips) < RK_LEVEL_UNFIT) {
         status = rough_model(record, made, &why);
         if (status != RK_OK) return status;
         settle_colour(made);

@@ -90,6 +90,28 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
                               const rk_verdict *verdict, rk_remedy remedies[RK_REQUIRE_COUNT],
                               rk_diag *diag);
 
+/** A setting that looks like the right number in the wrong unit, or for another quantity. */
+typedef struct rk_slip {
+    bool found;
+    const char *setting;    /* "kc", "ti", "td"; of the parallel form "ki" */
+    const char *looks_like; /* "minutes" */
+    const char *advice;     /* how to type it */
+    double typed, meant;    /* as rk_settings or the form counts it */
+    rk_settings settings;   /* as they were meant */
+} rk_slip;
+
+/**
+ * Look for one: a number far from what is usual for this model that comes near it, with margins,
+ * when it is read in one of the ways that people type it: minutes, milliseconds, repeats, ki for
+ * ti, percent of span, band, fraction. `stable`: is the loop, as it runs? In a loop of the wrong
+ * sign nothing is looked for.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY.
+ * Source  what is usual: S. Skogestad, Simple analytic rules for model reduction and PID
+ *         controller tuning, 2003, J. Process Control 13.
+ */
+rk_status rk_slip_find(const rk_design *loop, bool stable, rk_slip *slip, rk_diag *diag);
+
 enum { RK_CHECK_SETPOINTS = 8 };
 
 /** What to look at beside the margins and the requirements. */
@@ -111,6 +133,7 @@ typedef struct rk_check {
     rk_requirements requirements; /* the loop's, all said */
     rk_verdict verdict;           /* by the margins that the loop is judged by */
     rk_remedy remedies[RK_REQUIRE_COUNT];
+    rk_slip slip;
     rk_gain_limits gain;
 
     bool has_sampled; /* the scan is known */

@@ -65,6 +65,14 @@ rk_status rk_inspection_compute(const rk_record *record, const rk_inspect_plan *
                                 rk_inspection *inspection, rk_findings *findings,
                                 rk_diag *diag);
 
+/**
+ * What makes a record wrong for this loop though it may be sound in itself: columns taken for
+ * one another, numbers in other units than the plan's ranges. One pass over the rows; an
+ * inspection has these findings too.
+ */
+void rk_record_slips(const rk_record *record, const rk_inspect_plan *plan,
+                     rk_findings *findings);
+
 /** "good", "usable", "unfit". */
 const char *rk_inspection_verdict(const rk_inspection *inspection);
 
