@@ -385,7 +385,16 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
                    margins.gain_margin, margins.phase_margin, margins.delay_margin, margins.ms,
                    as);
     rki_add_line(text, lead, line);
-    return RK_OK;
+    if (sampling == NULL) return RK_OK;
+    status = rk_margins_compute(&loop->model, &loop->settings, &margins, diag);
+    if (status == RK_OK && margins.stable) {
+        (void)snprintf(line, sizeof line,
+                       "  continuous    gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g",
+                       margins.gain_margin, margins.phase_margin, margins.delay_margin,
+                       margins.ms);
+        rki_add_line(text, lead, line);
+    }
+    return status;
 }
 
 /* What is set beside the numbers of the ideal form. */

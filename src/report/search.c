@@ -57,12 +57,13 @@ static void add_values(rk_report *r, const rk_search_result *found)
                  found->met ? NULL : rk_require_to_text(found->limiting));
 }
 
-static void add_metrics(rk_report *r, const rk_performance *m)
+static void add_metrics(rk_report *r, const rk_performance *m, const rk_margins *continuous)
 {
     rki_row_group(r, "metrics", NULL, RK_LAYOUT_HIDDEN);
     rki_row_value(r, "gain_margin", m->margins.gain_margin);
     rki_row_value(r, "phase_margin_deg", m->margins.phase_margin);
     rki_row_value(r, "ms", m->margins.ms);
+    rki_row_value(r, "ms_continuous", continuous->ms);
     rki_row_value(r, "overshoot_percent", m->overshoot);
     rki_row_value(r, "settling_time", m->settling);
     rki_row_value(r, "load_iae", m->load_iae);
@@ -114,6 +115,14 @@ static void say_measures(rk_report *r, const rk_design *loop, const rk_search_re
     rki_row_note(r, "Setpoint step: overshoot %s %%, OUT travel %s %s (OUT unlimited)",
                  rki_show(overshoot, m->overshoot, 3), rki_show(travel, m->travel * sp, 4),
                  loop->out_units);
+    if (!isnan(loop->ts) && results->found->continuous.stable) {
+        const rk_margins *c = &results->found->continuous;
+
+        rki_row_note(r,
+                     "Continuous, without the scan: gain margin %.4g, phase margin %.4g deg, "
+                     "Ms %.4g",
+                     c->gain_margin, c->phase_margin, c->ms);
+    }
     rki_row_note(r, "Load step: IAE %s %s s, peak %s %s", rki_show(iae, m->load_iae * load, 4),
                  loop->pv_units, rki_show(peak, m->peak * load, 4), loop->pv_units);
     if (results->at_edge) {
@@ -162,7 +171,7 @@ rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
     rki_requirements(r, loop, &results->plan->requirements, &results->found->verdict, NULL);
     rki_row_value(r, "sp_step", results->plan->requirements.sp_step);
     rki_row_value(r, "load_step", results->plan->requirements.load_step);
-    add_metrics(r, &results->found->measures);
+    add_metrics(r, &results->found->measures, &results->found->continuous);
     say_measures(r, loop, results);
     say_without(r, loop, results);
     return RK_OK;

@@ -33,23 +33,67 @@ static void add_derivative(rk_report *r, double td, double tf)
     add(r, "td", td, "s");
     add(r, "td", td / 60.0, "min");
     add(r, "tf", tf, "s");
+    add(r, "tf", tf / 60.0, "min");
     if (tf > 0) {
         add(r, "td / tf", td / tf, "");
     }
 }
 
-/* A gain in units, in percent of span, and as a proportional band. */
-static void add_gain(rk_report *r, const rk_design *loop, const char *name, double gain)
+/* A gain goes with the sign or with the action, and never with both: a negative one is written
+   in both ways. */
+static void add_signed(rk_report *r, const char *name, double value, const char *unit)
+{
+    char words[RKI_SHOWN_CHARS];
+
+    if (!(value < 0)) {
+        add(r, name, value, unit);
+        return;
+    }
+    (void)snprintf(words, sizeof words, "%s, no action switch", name);
+    add(r, words, value, unit);
+    (void)snprintf(words, sizeof words, "%s, action set to direct", name);
+    add(r, words, -value, unit);
+}
+
+/* A gain in units and in percent of span, over a time or times one as `per` says. */
+static void add_gains(rk_report *r, const rk_design *loop, const char *name, double gain,
+                      const char *per)
 {
     char unit[RKI_UNIT_CHARS];
-    double percent;
 
-    (void)snprintf(unit, sizeof unit, "%.30s per %.30s", loop->out_units, loop->pv_units);
-    add(r, name, gain, unit);
+    (void)snprintf(unit, sizeof unit, "%.24s per %.24s%.24s", loop->out_units, loop->pv_units,
+                   per);
+    add_signed(r, name, gain, unit);
     if (isnan(loop->pv_low)) return;
-    percent = rk_design_kc_pct(loop, gain);
-    add(r, name, percent, "% of OUT's span per % of PV's");
-    add(r, "proportional band", 100.0 / fabs(percent), "% of PV's span");
+    (void)snprintf(unit, sizeof unit, "%% of OUT's span per %% of PV's%.24s", per);
+    add_signed(r, name, rk_design_kc_pct(loop, gain), unit);
+}
+
+/* .. and as a proportional band. */
+static void add_gain(rk_report *r, const rk_design *loop, const char *name, double gain)
+{
+    add_gains(r, loop, name, gain, "");
+    if (isnan(loop->pv_low)) return;
+    add(r, "proportional band", 100.0 / fabs(rk_design_kc_pct(loop, gain)), "% of PV's span");
+}
+
+/* What decides whether the loop controls or runs away. */
+static void add_action(rk_report *r, const rk_settings *set)
+{
+    const bool direct = set->kc < 0;
+
+    rki_row_group(r, NULL, "Action", RK_LAYOUT_PLAIN);
+    rki_row_word(r, NULL, "either",
+                 direct ? "the block has an action switch: set it to direct, "
+                          "and type gains without a minus"
+                        : "the block has an action switch: set it to reverse");
+    rki_row_word(r, NULL, "or",
+                 direct ? "it has none: type gains with the minus"
+                        : "it has none: type the gains as they are, above 0");
+    rki_row_word(r, NULL, "then",
+                 direct ? "OUT must rise when PV rises: check it in manual"
+                        : "OUT must fall when PV rises: check it in manual");
+    rki_row_end(r);
 }
 
 static void add_loop(rk_report *r, const rk_design *loop, const rk_pid_params *params)
@@ -59,8 +103,6 @@ static void add_loop(rk_report *r, const rk_design *loop, const rk_pid_params *p
 
     rki_row_group(r, NULL, "Loop", RK_LAYOUT_PLAIN);
     add(r, "scan", loop->ts, "s");
-    rki_row_word(r, NULL, "action",
-                 set->kc < 0 ? "direct: OUT rises with PV" : "reverse: OUT falls as PV rises");
     if (!isnan(loop->pv_low)) {
         add(r, "PV low", loop->pv_low, loop->pv_units);
         add(r, "PV high", loop->pv_high, loop->pv_units);
@@ -110,7 +152,6 @@ static void add_loop(rk_report *r, const rk_design *loop, const rk_pid_params *p
 static void add_forms(rk_report *r, const rk_design *loop)
 {
     const rk_settings *set = &loop->settings;
-    char unit[RKI_UNIT_CHARS];
     rk_form_values v;
 
     rki_row_group(r, NULL, "Ideal form, kc (1 + 1/(ti s) + td s/(1 + tf s))", RK_LAYOUT_PLAIN);
@@ -131,14 +172,17 @@ static void add_forms(rk_report *r, const rk_design *loop)
     rki_row_group(r, NULL, "Parallel form, kp + ki/s + kd s/(1 + tf s)", RK_LAYOUT_PLAIN);
     if (rk_settings_to_form(set, RK_FORM_PARALLEL, &v, NULL) == RK_OK) {
         add_gain(r, loop, "kp", v.gain);
-        (void)snprintf(unit, sizeof unit, "%.30s per %.30s and s", loop->out_units,
-                       loop->pv_units);
-        add(r, "ki", v.integral, unit);
+        if (isfinite(set->ti)) {
+            add_gains(r, loop, "ki", v.integral, ", per s");
+            add_gains(r, loop, "ki", 60.0 * v.integral, ", per min");
+        } else {
+            rki_row_word(r, NULL, "ki", "none: no integral action");
+        }
         if (set->td > 0) {
-            (void)snprintf(unit, sizeof unit, "%.30s s per %.30s", loop->out_units,
-                           loop->pv_units);
-            add(r, "kd", v.derivative, unit);
+            add_gains(r, loop, "kd", v.derivative, ", times s");
+            add_gains(r, loop, "kd", v.derivative / 60.0, ", times min");
             add(r, "tf", v.tf, "s");
+            add(r, "tf", v.tf / 60.0, "min");
         }
     }
     rki_row_end(r);
@@ -178,6 +222,7 @@ rk_status rk_report_add_sheet(rk_report *report, const rk_design *loop, const rk
     if (status == RK_OK) {
         rki_row_print(report, rk_text_chars(head));
         add_loop(report, loop, &params);
+        add_action(report, &loop->settings);
         if (!rk_settings_is_on_off(&loop->settings)) {
             add_forms(report, loop);
         }

@@ -269,10 +269,14 @@ static void add_form(rk_report *r, const rk_design *loop, rk_form form)
     rki_row_number(r, "repeats_per_min", "integral action, repeats per min",
                    parallel ? none : 60.0 / v.integral, "", 5);
     rki_row_amount(r, "ki", "integral gain ki", parallel ? v.integral : none, unit, -1, 5);
+    rki_row_number(r, "ki_percent_per_min", "ki, % of span per % of span, per min",
+                   parallel ? 60.0 * rk_design_kc_pct(loop, v.integral) : none, "", 5);
     rki_row_number(r, "td_s", "derivative time td, s", parallel ? none : v.derivative, "", 5);
     rki_row_number(r, NULL, "derivative time td, min", parallel ? none : v.derivative / 60.0,
                    "", 5);
     rki_row_amount(r, "kd", "derivative gain kd", parallel ? v.derivative : none, unit, 1, 5);
+    rki_row_number(r, "kd_percent_min", "kd, % of span per % of span, min",
+                   parallel ? rk_design_kc_pct(loop, v.derivative) / 60.0 : none, "", 5);
     rki_row_number(r, "tf_s", "derivative filter tf, s", v.tf, "", 5);
     rki_row_number(r, NULL, "td / tf", v.tf > 0 && !parallel ? v.derivative / v.tf : none, "",
                    4);
@@ -290,6 +294,13 @@ rk_status rk_report_add_forms(rk_report *report, const rk_design *loop)
     rki_row_say(r, "%s, %s action: %s", rk_settings_mode(&loop->settings),
                 loop->settings.kc < 0 ? "direct" : "reverse",
                 loop->settings.kc < 0 ? "OUT rises with PV" : "OUT falls as PV rises");
+    if (loop->settings.kc < 0) {
+        rki_row_say(r,
+                    "Type either the minus, or action direct and the gains without it: never "
+                    "both. OUT must rise when PV rises: check it in manual.");
+    } else {
+        rki_row_say(r, "OUT must fall when PV rises: check it in manual.");
+    }
     rki_row_gap(r);
     rki_row_list(r, "forms");
     for (i = 0; i < 3; i++) {

@@ -671,19 +671,36 @@ START_TEST(json_has_null_for_what_does_not_exist)
 END_TEST
 
 static const char *const on_sheet[] = {
-    "kc -8 % per degBx",
-    "kc -1.6 % of OUT's span per % of PV's",
+    "kc, no action switch -8 % per degBx",
+    "kc, action set to direct 8 % per degBx",
+    "kc, no action switch -1.6 % of OUT's span per % of PV's",
+    "kc, action set to direct 1.6 % of OUT's span per % of PV's",
     "proportional band 62.5 % of PV's span",
     "ti 40 s",
     "ti 0.6666667 min",
     "integral action 1.5 repeats per minute",
-    "kc -4 % per degBx", /* series: ti = 4 td halves it */
+    "kc, no action switch -4 % per degBx", /* series: ti = 4 td halves it */
     "ti 20 s",
     "td 20 s",
-    "ki -0.2 % per degBx and s",
-    "kd -80 % s per degBx",
+    "ki, no action switch -0.2 % per degBx, per s",
+    "ki, action set to direct 12 % per degBx, per min",
+    "ki, no action switch -2.4 % of OUT's span per % of PV's, per min",
+    "kd, no action switch -80 % per degBx, times s",
+    "kd, action set to direct 1.333333 % per degBx, times min",
+    "kd, no action switch -16 % of OUT's span per % of PV's, times s",
     "tracking time 20 s",
-    "action direct: OUT rises with PV",
+    "either the block has an action switch: set it to direct, and type gains without a minus",
+    "or it has none: type gains with the minus",
+    "then OUT must rise when PV rises: check it in manual",
+};
+
+/* The other way nothing has a minus, and nothing is written twice. */
+static const char *const on_reverse_sheet[] = {
+    "kc 8 % per degBx",
+    "ki 0.2 % per degBx, per s",
+    "either the block has an action switch: set it to reverse",
+    "or it has none: type the gains as they are, above 0",
+    "then OUT must fall when PV rises: check it in manual",
 };
 
 static void make_sheet(const rk_design *loop, bool csv, rk_text *text)
@@ -720,17 +737,29 @@ START_TEST(the_sheet_has_every_form_and_unit)
     loop.settings = rk_settings_make(-8, 40, 10, 0);
     make_sheet(&loop, false, text);
     for (i = 0; i < COUNT(on_sheet); i++) {
-        ck_assert_msg(has_line(rk_text_chars(text), on_sheet[i]), "no '%s' in\n%s", on_sheet[i],
-                      rk_text_chars(text));
+        ck_assert_msg(has_line(rk_text_chars(text), on_sheet[i]), "no '%s'", on_sheet[i]);
     }
+    ck_assert_ptr_null(strstr(rk_text_chars(text), "action direct"));
     ck_assert_ptr_null(strstr(rk_text_chars(text), " \n"));
     make_sheet(&loop, true, csv);
     ck_assert_ptr_nonnull(
         strstr(rk_text_chars(csv), ",proportional band,62.5,% of PV's span\r\n"));
     ck_assert_ptr_nonnull(strstr(
-        rk_text_chars(csv), "\"Ideal form, kc (1 + 1/(ti s) + td s/(1 + tf s))\",kc,-8.0,"));
+        rk_text_chars(csv),
+        "\"Ideal form, kc (1 + 1/(ti s) + td s/(1 + tf s))\",\"kc, no action switch\",-8.0,"));
     rk_text_free(text);
     rk_text_free(csv);
+    text = rk_text_create();
+    loop.settings.kc = 8;
+    loop.model.gain = -loop.model.gain;
+    loop.action = RK_ACTION_REVERSE;
+    make_sheet(&loop, false, text);
+    for (i = 0; i < COUNT(on_reverse_sheet); i++) {
+        ck_assert_msg(has_line(rk_text_chars(text), on_reverse_sheet[i]), "no '%s'",
+                      on_reverse_sheet[i]);
+    }
+    ck_assert_ptr_null(strstr(rk_text_chars(text), "-8"));
+    rk_text_free(text);
     text = rk_text_create();
     loop.settings.td = 15; /* more than a quarter of ti */
     make_sheet(&loop, false, text);

@@ -86,6 +86,7 @@ rk_search_plan rk_search_plan_for(const rk_design *loop);
 typedef struct rk_search_result {
     rk_settings settings;
     rk_performance measures; /* on the model itself */
+    rk_margins continuous;   /* of the same loop if it were not scanned */
     double cost;
     size_t tried;        /* settings that were run */
     bool met;            /* all requirements */
