@@ -48,8 +48,9 @@ static void take_value(const command_option *o, job *j, char *arg, struct argp_s
         break;
     case TAKE_TIME:
         if (!rk_time_parse(arg, strlen(arg), to)) {
-            refuse_option(state, o->name,
-                          ": '%s' is not a time; give seconds, or 200ms, 2s, 5min, 1h", arg);
+            char flaw[RK_FLAW_CHARS];
+
+            refuse_option(state, o->name, ": '%s' %s", arg, rk_time_flaw(arg, flaw));
         }
         break;
     default:

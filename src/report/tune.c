@@ -147,6 +147,22 @@ static void add_notes(rk_report *r, const rk_tune_results *results)
     }
 }
 
+/* So many times what the process takes by itself is no tuning that anybody wants. */
+#define LAMBDA_LONG 10.0
+
+static void say_lambda(rk_report *r, const rk_design *loop, double lambda)
+{
+    const double own = rk_model_slowest(&loop->model) + loop->model.dead_time;
+    char time[RKI_SHOWN_CHARS];
+
+    if (!(lambda > LAMBDA_LONG * own)) return;
+    rki_row_note(
+        r,
+        "CAUTION: that lambda is %.0f times what the process takes by itself, %s: was it "
+        "typed in another unit?",
+        lambda / own, rki_show_time(r, time, own));
+}
+
 static void say_steps(rk_report *r, const rk_design *loop)
 {
     char scan[RKI_SHOWN_CHARS];
@@ -183,6 +199,7 @@ static void add_conditions(rk_report *r, const rk_design *loop, const rk_tune_re
             rki_show_time(r, time, rk_lambda_default(&loop->model)));
     } else if (knobs != NULL) {
         rki_row_note(r, "lambda %s.", rki_show_time(r, time, knobs->lambda));
+        say_lambda(r, loop, knobs->lambda);
     }
     for (i = 0; i < results->count; i++) {
         out += !results->tuning[i].in_range;

@@ -846,9 +846,9 @@ Suite *suite_commands(void)
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_commands, suite_bad_input,
-                                             suite_bump_command, suite_run_command,
-                                             suite_settings_kept};
+    static Suite *(*const makers[])(void) = {suite_commands,      suite_bad_input,
+                                             suite_bump_command,  suite_run_command,
+                                             suite_settings_kept, suite_slips};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -22,5 +22,6 @@ Suite *suite_bad_input(void);
 Suite *suite_bump_command(void);
 Suite *suite_run_command(void);
 Suite *suite_settings_kept(void);
+Suite *suite_slips(void);
 
 #endif

@@ -4,6 +4,7 @@
 #include <locale.h>
 #include <math.h>
 #include <stdint.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -163,6 +164,28 @@ bool rk_time_parse(const char *text, size_t length, double *seconds)
         }
     }
     return rk_number_parse(text, length, seconds);
+}
+
+const char *rk_time_flaw(const char *text, char flaw[RK_FLAW_CHARS])
+{
+    const size_t digits = strspn(text, "+-.0123456789");
+    const char *unit = text + digits + strspn(text + digits, " ");
+    const size_t letters = strcspn(unit, ",; 0123456789");
+
+    if (digits > 0 && *unit == ',') {
+        (void)snprintf(flaw, RK_FLAW_CHARS,
+                       "is not a time; use a decimal point: seconds, or 200ms, 2s, 5min, 1h");
+    } else if (digits > 0 && letters > 0 && unit[letters] == '\0' && letters < 16) {
+        (void)snprintf(
+            flaw, RK_FLAW_CHARS,
+            "is not a time: the unit '%s' is none of ms, s, min, h; a bare number is "
+            "seconds",
+            unit);
+    } else {
+        (void)snprintf(flaw, RK_FLAW_CHARS,
+                       "is not a time; give seconds, or 200ms, 2s, 5min, 1h");
+    }
+    return flaw;
 }
 
 size_t rk_numbers_parse(const char *text, char separator, bool times, double *values,

@@ -68,6 +68,40 @@ static void add_slowness_findings(const rk_design *loop, rk_findings *findings)
     }
 }
 
+/* A requirement in another unit than it is read in. A gain margin is a factor, hardly ever this
+   large; nobody asks for so small a part of a percent; nothing happens within the dead time. */
+#define MARGIN_LARGE 5.0
+#define OVERSHOOT_SMALL 0.5
+
+static void add_requirement_findings(const rk_design *loop, const rk_requirements *asked,
+                                     rk_findings *findings)
+{
+    static const rk_require times[] = {RK_REQUIRE_SETTLING, RK_REQUIRE_RECOVERY};
+    const double margin = asked->limit[RK_REQUIRE_GAIN_MARGIN];
+    const double overshoot = asked->limit[RK_REQUIRE_OVERSHOOT];
+    size_t i;
+
+    if (margin >= MARGIN_LARGE) {
+        rk_findings_add(findings, RK_LEVEL_CAUTION, "give the factor: 6 dB is 2",
+                        "a gain margin of %.4g is asked for, which is a factor: was it dB?",
+                        margin);
+    }
+    if (overshoot > 0 && overshoot < OVERSHOOT_SMALL) {
+        rk_findings_add(findings, RK_LEVEL_CAUTION, "give percent: 5 for 5 %",
+                        "an overshoot of at most %.3g %% is asked for: was it a fraction?",
+                        overshoot);
+    }
+    for (i = 0; i < sizeof times / sizeof times[0]; i++) {
+        const double limit = asked->limit[times[i]];
+
+        if (!(limit <= loop->model.dead_time)) continue;
+        rk_findings_add(findings, RK_LEVEL_CAUTION, "type the unit with it, such as 4min",
+                        "%s within %.4g s is asked for, and PV does not answer for %.4g s: was "
+                        "it minutes?",
+                        rk_require_to_text(times[i]), limit, loop->model.dead_time);
+    }
+}
+
 static void add_sign_finding(const rk_design *loop, rk_findings *findings)
 {
     if (loop->settings.kc * loop->model.gain > 0) return;
@@ -331,6 +365,7 @@ rk_findings rk_check_findings(const rk_design *loop, const rk_check_plan *plan,
             found, RK_LEVEL_CAUTION, "give tf of about a tenth of td",
             "the derivative has no filter: every step of the transmitter kicks OUT");
     }
+    add_requirement_findings(loop, &c->requirements, found);
     add_slowness_findings(loop, found);
     add_worst_findings(plan, c, found);
     add_operating_findings(loop, plan, c, found);

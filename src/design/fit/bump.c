@@ -91,6 +91,30 @@ static rk_status check_moves(const rk_bump_plan *p, double out, rk_diag *diag)
     return RK_OK;
 }
 
+/* Where PV would go at each level, by what is known of the process. */
+static rk_status check_response(const rk_bump_plan *p, double pv, rk_diag *diag)
+{
+    double out = 0, at = pv;
+    size_t i;
+
+    for (i = 0; i < p->moves && !isnan(p->gain); i++) {
+        out += p->move[i];
+        if (p->integrates) { /* the last move need not be waited for */
+            at += p->gain * out * fmax(p->hold - (i == 0 ? p->dead_time : 0.0), 0.0);
+        } else {
+            at = pv + (p->gain * out);
+        }
+        if (at < p->pv_low || at > p->pv_high) {
+            return rk_diag_set(diag, RK_ERR_RANGE,
+                               "move %zu of OUT would take PV from %.5g to %.5g, beyond the "
+                               "bounds %g to %g: make it smaller%s",
+                               i + 1, pv, at, p->pv_low, p->pv_high,
+                               p->integrates ? ", or hold it for less long" : "");
+        }
+    }
+    return RK_OK;
+}
+
 static bool beyond(const rk_bump_plan *p, double pv)
 {
     return pv < p->pv_low || pv > p->pv_high;
@@ -111,7 +135,8 @@ static rk_status first_look(rk_bump *b, rk_diag *diag)
                            b->plan.pv_low, b->plan.pv_high);
     }
     b->out_start = b->out = out;
-    return check_moves(&b->plan, out, diag);
+    if (check_moves(&b->plan, out, diag) != RK_OK) return RK_ERR_RANGE;
+    return check_response(&b->plan, pv, diag);
 }
 
 rk_status rk_bump_plan_complete(rk_bump_plan *plan, const rk_design *loop, rk_diag *diag)
@@ -146,12 +171,15 @@ rk_status rk_bump_plan_complete(rk_bump_plan *plan, const rk_design *loop, rk_di
     if (isnan(plan->patience)) {
         plan->patience = 20.0 * plan->before;
     }
-    if (isnan(plan->pv_low)) {
-        plan->pv_low = loop->pv_low;
+    if (isnan(plan->pv_low)) { /* of numbers and NaN the number */
+        plan->pv_low = fmax(loop->pv_low, loop->alarms.low);
     }
     if (isnan(plan->pv_high)) {
-        plan->pv_high = loop->pv_high;
+        plan->pv_high = fmin(loop->pv_high, loop->alarms.high);
     }
+    plan->gain = loop->has_model ? m->gain : nan("");
+    plan->integrates = loop->has_model && rk_model_kind_integrates(m->kind);
+    plan->dead_time = loop->has_model ? m->dead_time : 0.0;
     return RK_OK;
 }
 

@@ -191,12 +191,12 @@ static const row rows[] = {
          "Dead-time compensator with the loop's model before the controller."),
     NUMBER("settings", "on-off", PV, FROM_0, settings.on_off, "none",
            "Two-position control instead, with this hysteresis to each side of the setpoint."),
-    LIMIT("gain-margin", NUMBER, NONE, ABOVE_0, GAIN_MARGIN, "2", "Gain margin, at least."),
+    LIMIT("gain-margin", NUMBER, NONE, ABOVE_1, GAIN_MARGIN, "2", "Gain margin, at least."),
     LIMIT("phase-margin", NUMBER, DEGREES, ABOVE_0, PHASE_MARGIN, "45",
           "Phase margin, at least."),
     LIMIT("delay-margin", TIME, NONE, ABOVE_0, DELAY_MARGIN, "not asked",
           "Delay margin, at least."),
-    LIMIT("ms", NUMBER, NONE, ABOVE_0, MS, "2", "Maximum sensitivity Ms, at most."),
+    LIMIT("ms", NUMBER, NONE, ABOVE_1, MS, "2", "Maximum sensitivity Ms, at most."),
     LIMIT("overshoot", NUMBER, PERCENT, FROM_0, OVERSHOOT, "not asked",
           "Overshoot of a setpoint step, at most."),
     LIMIT("settling", TIME, NONE, ABOVE_0, SETTLING, "not asked",
@@ -303,6 +303,8 @@ static bool in_range(rk_key_range range, double x)
         return x > 0 && x < 1;
     case RK_RANGE_4_TO_24:
         return x >= 4 && x <= 24;
+    case RK_RANGE_ABOVE_1:
+        return x > 1;
     default:
         return true;
     }
@@ -317,7 +319,8 @@ static const char *range_words(rk_key_range range)
                                         " from 0 to 1",
                                         " from 0 to below 1",
                                         " between 0 and 1",
-                                        " from 4 to 24"};
+                                        " from 4 to 24",
+                                        " above 1"};
 
     return words[range];
 }
@@ -396,6 +399,16 @@ static int read_list(const char *value, parse_function *parse, double *list, int
     }
 }
 
+/* "46,5s": a unit behind the second of two numbers and none behind the first. */
+static bool is_half_with_unit(const char *value)
+{
+    const char *comma = strchr(value, ',');
+    double number;
+
+    return comma != NULL && rk_number_parse(value, (size_t)(comma - value), &number) &&
+           !rk_number_parse(comma + 1, strlen(comma + 1), &number);
+}
+
 /* Numbers of whatever type: read, in range, and as many as the type has. */
 static rk_status read_numbers(const rk_key *key, const char *value, double *list, int *count,
                               rk_diag *diag)
@@ -408,8 +421,7 @@ static rk_status read_numbers(const rk_key *key, const char *value, double *list
     } shapes[] = {
         [RK_KEY_NUMBER] = {rk_number_parse, 1, 1, RK_KEY_NUMBER,
                            "is not a number; use a decimal point"},
-        [RK_KEY_TIME] = {rk_time_parse, 1, 1, RK_KEY_TIME,
-                         "is not a time; give seconds, or 200ms, 2s, 5min, 1h"},
+        [RK_KEY_TIME] = {rk_time_parse, 1, 1, RK_KEY_TIME, "is not a time"},
         [RK_KEY_TIMES] = {rk_time_parse, 1, 2, RK_KEY_TIME,
                           "is not one time, or two such as 160s, 62s"},
         [RK_KEY_INTERVAL] = {rk_number_parse, 2, 2, RK_KEY_NUMBER,
@@ -421,10 +433,21 @@ static rk_status read_numbers(const rk_key *key, const char *value, double *list
         [RK_KEY_TRIANGLE] = {rk_number_parse, 1, RK_TRIANGLE_MAX, RK_KEY_NUMBER,
                              "is not a list of numbers"},
     };
+    char flaw[RK_FLAW_CHARS];
     int i;
 
     *count = read_list(value, shapes[key->type].parse, list, shapes[key->type].most);
-    if (*count < shapes[key->type].least) return bad(key, value, shapes[key->type].what, diag);
+    if (*count < shapes[key->type].least) {
+        return bad(key, value,
+                   key->type == RK_KEY_TIME ? rk_time_flaw(value, flaw)
+                                            : shapes[key->type].what,
+                   diag);
+    }
+    if (key->type == RK_KEY_TIMES && is_half_with_unit(value)) {
+        return bad(key, value,
+                   "could be two times or one with a decimal comma: give 46.5s, or 46s, 5s",
+                   diag);
+    }
     if ((key->type == RK_KEY_INTERVAL || key->type == RK_KEY_TIME_INTERVAL) &&
         !(list[0] <= list[1])) {
         return bad(key, value, shapes[key->type].what, diag);

@@ -73,6 +73,17 @@ rk_status rk_requirements_set(rk_requirements *requirements, rk_require what, do
         return rk_diag_set(diag, RK_ERR_RANGE, "requirement %s %g: give a limit above 0",
                            rk_require_to_text(what), limit);
     }
+    if ((what == RK_REQUIRE_MS || what == RK_REQUIRE_GAIN_MARGIN) && !(limit > 1)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "requirement %s %g: give a limit above 1, %s",
+                           rk_require_to_text(what), limit,
+                           what == RK_REQUIRE_MS ? "such as 1.6: no loop has less"
+                                                 : "a factor such as 2");
+    }
+    if (what == RK_REQUIRE_PHASE_MARGIN && !(limit < 180)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "requirement phase-margin %g: give degrees below 180, such as 45",
+                           limit);
+    }
     requirements->limit[what] = limit;
     requirements->by_default[what] = false;
     return RK_OK;

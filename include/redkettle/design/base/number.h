@@ -24,6 +24,12 @@ bool rk_number_parse_with(const char *text, size_t length, char mark, double *va
  */
 bool rk_time_parse(const char *text, size_t length, double *seconds);
 
+enum { RK_FLAW_CHARS = 120 };
+
+/** Why a text is no time, and how one is written: "is not a time: the unit 'm' is none of ms, s,
+ * min, h". */
+const char *rk_time_flaw(const char *text, char flaw[RK_FLAW_CHARS]);
+
 /** Numbers, or times, with a separator between: "5,-10,5". Returns how many, 0 if one is none
  * or there are more than `most`. */
 size_t rk_numbers_parse(const char *text, char separator, bool times, double *values,

@@ -25,11 +25,14 @@ typedef struct rk_bump_plan {
     double patience;                /* s to wait until it was steady so long; 0: move anyway */
     double pv_low, pv_high;         /* bounds: beyond them the test stops, pv-EU */
     double out_low, out_high;       /* OUT's limits, out-EU */
+    double gain;                    /* how PV answers OUT; NaN: not known, and nobody looks */
+    bool integrates;                /* then it is how fast, and dead_time how late */
+    double dead_time;               /* s */
 } rk_bump_plan;
 
 /**
- * Choose what a plan leaves open, NaN, by what is known of the loop: its scan, OUT's limits and
- * PV's range; hold for the dead time and five times the time constants; PV steady for 30 scans
+ * Choose what a plan leaves open, NaN, by what is known of the loop: its scan, OUT's limits,
+ * PV's range and alarms as its bounds, how PV answers OUT; hold for the dead time and five times the time constants; PV steady for 30 scans
  * before, waited for 20 times as long.
  *
  * Errors  RK_ERR_RANGE for what the loop does not tell: scan, limits, or how long to hold.
@@ -59,7 +62,8 @@ typedef struct rk_bump rk_bump;
  * Read PV and OUT through the port and refuse what could hurt, before anything moves.
  *
  * Errors  RK_ERR_ARG for a NULL or a service of the port missing; RK_ERR_RANGE for a plan that
- * is out of range, a move beyond OUT's limits, or a PV outside its bounds; RK_ERR_IO if the
+ * is out of range, a move beyond OUT's limits, one that would take PV beyond its bounds, or a
+ * PV outside them; RK_ERR_IO if the
  * port does not answer or has no PV; RK_ERR_MEMORY. diag says which.
  */
 rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump **bump,
