@@ -30,6 +30,7 @@ void rki_search_plan_sweep(rki_search_run *s)
     }
     s->sweep = (rk_sweep_plan){.plant = p->model,
                                .model = p->model,
+                               .delay = p->delay,
                                .limits = p->limits,
                                .ts = isnan(p->ts) ? quick / STEPS : p->ts,
                                .sp_step = p->sp_step,
@@ -213,7 +214,7 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
     for (i = 0; i < count; i++) {
         settings[i] = points[i].settings;
     }
-    sweep.plant = rk_model_delayed(m, s->plan->delay);
+    sweep.plant = *m;
     status = rk_sweep_compute(&sweep, settings, count, results, NULL);
     for (i = 0; i < count; i++) {
         rki_point *p = &points[i];

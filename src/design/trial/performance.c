@@ -73,11 +73,11 @@ void rk_margins_figures(const rk_margins *margins, double figure[RK_REQUIRE_COUN
 rk_sweep_plan rk_noise_sweep_plan(const rk_model *model, const rk_settings *settings,
                                   const rk_conditions *conditions)
 {
-    const rk_model plant = rk_model_delayed(model, conditions->delay);
-    const rk_trial_case settling = {.plant = plant, .settings = *settings};
+    const rk_trial_case settling = {
+        .plant = *model, .settings = *settings, .delay = conditions->delay};
 
-    return (rk_sweep_plan){.plant = plant,
-                           .model = *model,
+    return (rk_sweep_plan){.plant = *model,
+                           .delay = conditions->delay,
                            .limits = conditions->limits,
                            .ts = conditions->ts,
                            .duration = rk_trial_time_to_settle(&settling),

@@ -65,6 +65,7 @@ typedef struct course {
     const rk_plant_params *plant;
     double (*ring)[LANES];
     double sp, load, low, high, step, band, ts;
+    double late; /* of a load: it does not wait for OUT's delay, and is counted from then on */
     size_t scans;
 } course;
 
@@ -81,7 +82,7 @@ static inline void scan_lanes(lanes *restrict v, const course *c, tally *restric
     const double b00 = p->b0[0], b01 = p->b0[1], b10 = p->b1[0], b11 = p->b1[1];
     const double out0 = p->out0, pv0 = p->pv0, sp = c->sp, load = c->load;
     const double low = c->low, high = c->high, step = c->step, band = c->band;
-    const double sign = sp < pv0 ? -1.0 : 1.0, now = c->ts * scan;
+    const double sign = sp < pv0 ? -1.0 : 1.0, now = (c->ts * scan) - c->late;
     int l;
 
     for (l = 0; l < LANES; l++) {
@@ -205,7 +206,8 @@ static void take_run(const course *c, const lanes *v, const tally *t, int l, dou
                            : fmax(t->high[l], -t->low[l]);
     run->rise =
         t->below_ninety[l] < scans ? c->ts * (t->below_ninety[l] - t->below_ten[l]) : nan("");
-    run->settling = t->outside[l] < scans ? c->ts * t->outside[l] : nan("");
+    run->settling =
+        t->outside[l] < scans ? fmax((c->ts * t->outside[l]) - c->late, 0.0) : nan("");
     run->steady_error = c->sp - v->pv[l];
     run->travel = t->travel[l];
     run->effort = t->effort[l];
@@ -274,6 +276,7 @@ static void run_step(const rk_sweep_plan *plan, course c, const lanes *start, bo
 
     c.sp = plan->plant.pv0 + way;
     c.load = setpoint ? 0.0 : plan->load_step;
+    c.late = setpoint ? 0.0 : plan->delay;
     c.band = plan->band * fabs(plan->sp_step);
     aim(plan, &c, settings, runs, &v);
     run_course(&c, &v, &t);
@@ -330,7 +333,7 @@ static void count_scan(const course *c, lanes *v, tally *t, double out, double n
     t->low[0] = fmin(t->low[0], gone);
     t->iae[0] += size;
     t->ise[0] += off * off;
-    t->itae[0] += c->ts * scan * size;
+    t->itae[0] += ((c->ts * scan) - c->late) * size;
     t->below_ten[0] += t->high[0] < v->ten[0] ? 1.0 : 0.0;
     t->below_ninety[0] += t->high[0] < v->ninety[0] ? 1.0 : 0.0;
     t->outside[0] = fabs(off - v->rest[0]) > c->band ? scan + 1.0 : t->outside[0];
@@ -375,6 +378,7 @@ static void step_blocks(const rk_sweep_plan *plan, course c, const rk_settings *
     memset(&v, 0, sizeof v);
     c.sp = plan->plant.pv0 + way;
     c.load = setpoint ? 0.0 : plan->load_step;
+    c.late = setpoint ? 0.0 : plan->delay;
     c.band = plan->band * fabs(plan->sp_step);
     aim(plan, &c, settings, runs, &v);
     if (!setpoint) {
@@ -421,6 +425,7 @@ static void noise_blocks(const rk_sweep_plan *plan, course c, const rk_settings 
 static void sweep_blocks(const rk_sweep_plan *plan, const course *c,
                          const rk_settings *settings, rk_sweep_result *result)
 {
+    const rk_model late = rk_model_delayed(&plan->plant, plan->delay);
     rk_controller k;
     rk_model_plant plant;
 
@@ -428,7 +433,7 @@ static void sweep_blocks(const rk_sweep_plan *plan, const course *c,
         RK_OK) {
         return;
     }
-    if (rk_model_plant_create(&plan->plant, plan->ts, &plant, NULL) == RK_OK) {
+    if (rk_model_plant_create(&late, plan->ts, &plant, NULL) == RK_OK) {
         if (plan->sp_step != 0) {
             step_blocks(plan, *c, settings, true, &k, &plant, result);
         }
@@ -510,6 +515,9 @@ static rk_status check_plan(const rk_sweep_plan *p, rk_diag *diag)
             "a sweep of %g s at a scan of %g s: give times above 0, at most %g scans",
             p->duration, p->ts, SCANS_MOST);
     }
+    if (!(p->delay >= 0) || isinf(p->delay)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a delay of %g s: give 0 or more", p->delay);
+    }
     if (!isfinite(p->sp_step) || !isfinite(p->load_step) || !(p->band > 0) ||
         !(p->noise >= 0) || isinf(p->noise)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
@@ -536,7 +544,9 @@ rk_status rk_sweep_compute(const rk_sweep_plan *plan, const rk_settings *setting
     if (plan == NULL || settings == NULL || results == NULL) return RK_ERR_ARG;
     status = check_plan(plan, diag);
     if (status == RK_OK) {
-        status = rk_plant_params_from_model(&plan->plant, plan->ts, &params, diag);
+        const rk_model late = rk_model_delayed(&plan->plant, plan->delay);
+
+        status = rk_plant_params_from_model(&late, plan->ts, &params, diag);
     }
     if (status != RK_OK) return status;
     threads = rki_threads(plan->threads);

@@ -141,6 +141,7 @@ typedef struct stage {
     rk_noise noise;
     rk_valve valve;
     rk_model_plant plant;
+    rk_model_plant loaded; /* the load's part where OUT is late and the load is not */
 } stage;
 
 static rk_status set_up_controller(stage *st, rk_diag *diag)
@@ -209,6 +210,8 @@ static void run(stage *st, rki_curves *curves)
 {
     const size_t per_scan = (curves->points - 1) / curves->scans;
     const rk_trial_plan *plan = st->plan;
+    const bool late =
+        st->c->delay > 0; /* a process is linear: the parts of OUT and load add up */
     size_t scan, i, point = 0;
 
     curves->pv[0] = rk_plant_pv(&st->plant.plant);
@@ -224,8 +227,10 @@ static void run(stage *st, rki_curves *curves)
         for (i = 0; i < per_scan; i++) {
             const double load = point >= curves->load_point ? plan->load_step : 0.0;
             const double in = plan->load_at_output ? 0.0 : load;
-            const double pv =
-                rk_plant_scan(&st->plant.plant, rk_valve_scan(&st->valve, out) + in);
+            const double stroke = rk_valve_scan(&st->valve, out);
+            const double pv = late ? rk_plant_scan(&st->plant.plant, stroke) +
+                                         rk_plant_scan(&st->loaded.plant, in)
+                                   : rk_plant_scan(&st->plant.plant, stroke + in);
 
             curves->pv[++point] = pv + (load - in);
         }
@@ -237,13 +242,19 @@ static rk_status run_once(stage *st, double noise, rki_curves *curves,
                           rk_trial_metrics *metrics, rk_diag *diag)
 {
     const rk_model plant = rk_model_delayed(&st->c->plant, st->c->delay);
+    rk_model load = st->c->plant;
     rk_status status;
 
+    load.out0 = load.pv0 = 0.0;
     rk_model_plant_free(&st->plant);
+    rk_model_plant_free(&st->loaded);
     rk_controller_free(&st->controller);
     status = set_up_controller(st, diag);
     if (status == RK_OK) {
         status = rk_model_plant_create(&plant, curves->step, &st->plant, diag);
+    }
+    if (status == RK_OK && st->c->delay > 0) {
+        status = rk_model_plant_create(&load, curves->step, &st->loaded, diag);
     }
     if (status == RK_OK) {
         status = set_up_hardware(st, curves->step, noise, diag);
@@ -361,6 +372,7 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
         rk_trial_free(made);
     }
     rk_model_plant_free(&st.plant);
+    rk_model_plant_free(&st.loaded);
     rk_controller_free(&st.controller);
     return status;
 }

@@ -6,103 +6,7 @@
 #include <string.h>
 
 #include "../../support/support.h"
-
-enum { STATES = 96 };
-
-/* A linear system that is written down state by state: x' = M x. */
-typedef struct system {
-    int n;
-    double m[STATES][STATES];
-} system_of;
-
-/* A signal as a row over the states. */
-typedef struct row {
-    double c[STATES];
-} row;
-
-static row zero(void)
-{
-    row r;
-
-    memset(&r, 0, sizeof r);
-    return r;
-}
-
-static row sum(row a, double factor, row b)
-{
-    int i;
-
-    for (i = 0; i < STATES; i++) {
-        a.c[i] += factor * b.c[i];
-    }
-    return a;
-}
-
-static row state(int i)
-{
-    row r = zero();
-
-    r.c[i] = 1;
-    return r;
-}
-
-static void set_state(system_of *s, int i, row next)
-{
-    memcpy(s->m[i], next.c, sizeof next.c);
-}
-
-static void multiply(int n, double a[STATES][STATES], double b[STATES][STATES],
-                     double made[STATES][STATES])
-{
-    int i, j, k;
-
-    for (i = 0; i < n; i++) {
-        memset(made[i], 0, sizeof made[i]);
-        for (k = 0; k < n; k++) {
-            if (a[i][k] == 0) continue;
-            for (j = 0; j < n; j++) {
-                made[i][j] += a[i][k] * b[k][j];
-            }
-        }
-    }
-}
-
-static double largest(int n, double a[STATES][STATES])
-{
-    double most = 0;
-    int i, j;
-
-    for (i = 0; i < n; i++) {
-        for (j = 0; j < n; j++) {
-            most = fmax(most, fabs(a[i][j]));
-        }
-    }
-    return most;
-}
-
-/* ln of the spectral radius: (1/2^k) ln |A^(2^k)|, by squaring. */
-static double log_radius(int n, double a[STATES][STATES])
-{
-    static double square[STATES][STATES];
-    double log_size = 0, power = 1;
-    int k, i, j;
-
-    for (k = 0; k < 32; k++) {
-        const double size = largest(n, a);
-
-        if (size == 0) return -HUGE_VAL;
-        log_size += log(size) / power;
-        for (i = 0; i < n; i++) {
-            for (j = 0; j < n; j++) {
-                a[i][j] /= size;
-            }
-        }
-        multiply(n, a, a, square);
-        memcpy(a, square, sizeof square);
-        power *= 2;
-    }
-    return log_size;
-}
+#include "../linear.h"
 
 /* A predictor's loop with a process that need not be its model. */
 typedef struct predicted {
@@ -110,32 +14,6 @@ typedef struct predicted {
     rk_settings settings;
     double ts;
 } predicted;
-
-/* A model's states behind `in`, from state `at` on; *out is its PV before this scan's output acts.
- * Gives the next free state. */
-static int add_plant(system_of *s, const rk_model *m, double ts, int at, row in, row *out)
-{
-    rk_plant_params p;
-    row late, later;
-    int i, delay;
-
-    ck_assert_int_eq(rk_plant_params_from_model(m, ts, &p, NULL), RK_OK);
-    delay = (int)p.delay;
-    ck_assert_int_lt(at + delay + 3, STATES);
-    *out = state(at);
-    late = delay == 0 ? in : state(at + 1 + delay); /* u(k - delay) */
-    later = state(at + 2 + delay);                  /* u(k - delay - 1) */
-    for (i = 0; i < 2; i++) {
-        row next = sum(sum(zero(), p.a[i][0], state(at)), p.a[i][1], state(at + 1));
-
-        next = sum(sum(next, p.b0[i], late), p.b1[i], later);
-        set_state(s, at + i, next);
-    }
-    for (i = 0; i <= delay; i++) { /* u(k-1) .. u(k-delay-1) */
-        set_state(s, at + 2 + i, i == 0 ? in : state(at + 1 + i));
-    }
-    return at + 3 + delay;
-}
 
 /* The closed loop as its blocks scan it. */
 static double sampled_radius(const predicted *x)

@@ -19,6 +19,7 @@ typedef struct rk_sweep_plan {
         model; /* of a predictor and of a bias that is not given; gain 0: the plant itself */
     rk_limits limits;
     double ts;        /* scan, s */
+    double delay;     /* from PV's sample to OUT's change, s, >= 0 */
     double sp_step;   /* pv-EU; 0: no such run */
     double load_step; /* out-EU, at the plant's input; 0: no such run */
     double duration;  /* of each run, s */
