@@ -194,7 +194,7 @@ static const struct {
     {2, "--kc: '5:1:1' is not LOW:HIGH:STEP", {"search", "ipdt.loop", "--kc", "5:1:1"}},
     {2, "a sweep of PI needs --kc and --ti", {"search", "ipdt.loop", "--kc", "0.1:1:0.1"}},
     {2,
-     "--ms '0' is out of range: give a number above 0",
+     "--ms '0' is out of range: give a number above 1",
      {"search", "ipdt.loop", "--ms", "0"}},
     {2, "--effort: unknown effort 'x'", {"search", "ipdt.loop", "--effort", "x"}},
     {2, "give --weigh-effort too", {"search", "ipdt.loop", "--weigh-error", "2"}},

@@ -251,7 +251,7 @@ static const struct {
      RK_ERR_RANGE},
     {"[require]\nms = fast\n", ":2: ms 'fast' is not a number", RK_ERR_FORMAT},
     {"[require]\nms = 2min\n", ":2: ms '2min' is not a number", RK_ERR_FORMAT},
-    {"[require]\nms = -2\n", ":2: ms '-2' is out of range: give a number above 0",
+    {"[require]\nms = -2\n", ":2: ms '-2' is out of range: give a number above 1",
      RK_ERR_RANGE},
     {"[require]\nbeauty = 2\n", ":2: unknown key 'beauty' in [require]; known: gain-margin",
      RK_ERR_FORMAT},
