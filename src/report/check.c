@@ -12,38 +12,59 @@ typedef struct checked {
     const rk_check *check;
 } checked;
 
-static void add_head(rk_report *r, const checked *c)
+/* What is wrong, in a few words: "phase-margin, ms". */
+static void missed_words(const rk_verdict *v, char *words, size_t room)
+{
+    size_t used = 0, i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT && used < room; i++) {
+        if (!v->asked[i] || v->line_met[i]) continue;
+        used += (size_t)snprintf(words + used, room - used, "%s%s", used > 0 ? ", " : "",
+                                 rk_require_to_text((rk_require)i));
+    }
+}
+
+/* The line that is read first: the verdict, why, and what it rests on if that is doubtful. */
+static void add_verdict(rk_report *r, const checked *c, const rk_findings *found)
 {
     const rk_check *check = c->check;
-    const rk_settings *s = &c->loop->settings;
-    const rk_margins *judged = rk_check_judged(check);
-    const char *why = ": see the findings below",
-               *word = check->verdict.met ? "MET" : "NOT MET";
-    char unit[RKI_UNIT_CHARS], ti[RKI_SHOWN_CHARS], td[RKI_SHOWN_CHARS],
-        derivative[80] = "", slip[80] = "", process[RKI_PROCESS_CHARS];
-    size_t i, missed = 0;
+    const bool met = check->verdict.met;
+    char why[240] = "all requirements met", more[80] = "";
+    size_t cautions = 0, i;
 
-    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
-        missed += check->verdict.asked[i] && !check->verdict.line_met[i];
+    for (i = 0; i < found->count; i++) {
+        cautions += found->list[i].level == RK_LEVEL_CAUTION;
     }
-    if (!judged->stable) {
-        why = check->margins.stable ? ": the loop is UNSTABLE at its scan"
-                                    : ": the loop is UNSTABLE";
-    } else if (check->verdict.met) {
-        why = ": all requirements met";
+    if (!rk_check_judged(check)->stable) {
+        (void)snprintf(why, sizeof why, "the loop is UNSTABLE%s",
+                       check->margins.stable ? " at its scan" : "");
+    } else if (!met) {
+        why[0] = '\0';
+        missed_words(&check->verdict, why, sizeof why);
+        for (i = 0; i < found->count && why[0] == '\0'; i++) {
+            if (found->list[i].level == RK_LEVEL_UNFIT) {
+                (void)snprintf(why, sizeof why, "%s", found->list[i].what);
+            }
+        }
     }
     if (check->slip.found) {
-        (void)snprintf(slip, sizeof slip, "; %s looks like %s", check->slip.setting,
+        (void)snprintf(more, sizeof more, "; %s looks like %s", check->slip.setting,
                        check->slip.looks_like);
     } else if (c->loop->settings.kc * c->loop->model.gain < 0) {
-        (void)snprintf(slip, sizeof slip, "; kc has the wrong sign for this process");
+        (void)snprintf(more, sizeof more, "; kc has the wrong sign for this process");
+    } else if (met && cautions > 0) {
+        (void)snprintf(more, sizeof more, "; mind the caution%s below",
+                       cautions > 1 ? "s" : "");
     }
-    if (judged->stable && missed > 0) {
-        rki_row_verdict(r, false, word, ": %zu of the requirements %s not met%s", missed,
-                        missed == 1 ? "is" : "are", slip);
-    } else {
-        rki_row_verdict(r, check->verdict.met, word, "%s%s", why, slip);
-    }
+    rki_row_verdict(r, met, met ? "MET" : "NOT MET", ": %s%s", why, more);
+}
+
+static void add_head(rk_report *r, const checked *c)
+{
+    const rk_settings *s = &c->loop->settings;
+    char unit[RKI_UNIT_CHARS], ti[RKI_SHOWN_CHARS], td[RKI_SHOWN_CHARS];
+    char derivative[80] = "", process[RKI_PROCESS_CHARS];
+
     rki_process_words(r, c->loop, process);
     rki_row_say(r, "Process: %s", process);
     rki_kc_unit(c->loop, unit);
@@ -590,11 +611,12 @@ rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
     rk_findings found;
 
     if (loop == NULL || plan == NULL || check == NULL) return RK_ERR_ARG;
+    found = rk_check_findings(loop, plan, check);
+    add_verdict(r, &c, &found);
     add_head(r, &c);
     add_requirements(r, &c);
     say_remedies(r, &c);
     add_slip(r, &check->slip);
-    found = rk_check_findings(loop, plan, check);
     rki_findings(r, &found);
     if (check->margins.stable) {
         rki_row_gap(r);
