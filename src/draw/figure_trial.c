@@ -98,15 +98,17 @@ static void draw_lower(rk_text *script, const rk_design *loop, const rk_trial *c
 }
 
 static void add_trial_data(rk_text *script, const rk_trial *const *trials, size_t count,
-                           double lead, double unit)
+                           bool alone, double lead, double unit)
 {
+    /* Of a controller alone PV stands at its setpoint before it steps. */
+    const double rest = alone ? rk_trial_sp(trials[0])[0] : rk_trial_pv(trials[0])[0];
     char block[32];
     size_t i;
 
     for (i = 0; i < count; i++) {
         const rk_trial *t = trials[i];
         const rki_curve pv = {
-            NULL, 0, rk_trial_step(t), unit, rk_trial_pv(t), rk_trial_points(t), 0, 0};
+            NULL, 0, rk_trial_step(t), unit, rk_trial_pv(t), rk_trial_points(t), lead, rest};
         const rki_curve out = {NULL,
                                0,
                                rk_trial_scan_interval(t),
@@ -117,7 +119,11 @@ static void add_trial_data(rk_text *script, const rk_trial *const *trials, size_
                                rk_trial_out_start(t)};
 
         (void)snprintf(block, sizeof block, "pv%zu", i);
-        rki_add_curve(script, block, &pv);
+        if (alone) {
+            rki_add_steps(script, block, &pv);
+        } else {
+            rki_add_curve(script, block, &pv);
+        }
         (void)snprintf(block, sizeof block, "out%zu", i);
         rki_add_steps(script, block, &out);
     }
@@ -131,7 +137,7 @@ static void add_trial_data(rk_text *script, const rk_trial *const *trials, size_
                               rk_trial_sp(trials[0]),
                               rk_trial_scans(trials[0]),
                               lead,
-                              rk_trial_pv(trials[0])[0]};
+                              rest};
 
         rki_add_steps(script, "sp", &sp);
     }
@@ -169,7 +175,7 @@ rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
     if (script != NULL) {
         const double unit = rki_time_unit(style);
 
-        add_trial_data(script, trials, count, lead, unit);
+        add_trial_data(script, trials, count, plan->alone, lead, unit);
         if (laid) {
             add_overlay(script, overlay, unit);
         }
@@ -232,7 +238,7 @@ rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
         const double length = rk_trial_step(trial) * (double)(rk_trial_points(trial) - 1);
         const char *time = style->minutes ? "min" : "s";
 
-        add_trial_data(script, &trial, 1, 0.03 * length, unit);
+        add_trial_data(script, &trial, 1, false, 0.03 * length, unit);
         rk_design_gain_unit(loop, loop->model.kind, unit_words);
         (void)snprintf(words, sizeof words, "%s: OUT %+.4g %s, no controller; gain %.4g %s",
                        loop->name, open->out_step, loop->out_units, loop->model.gain,

@@ -28,8 +28,9 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
 
         if (status == RK_ERR_MEMORY) return rk_diag_set(diag, status, "out of memory");
         if (status != RK_OK) { /* once more, to be told why */
-            return rk_loop_margins_compute(&set->model[i], &set->model[0], settings, sampling,
-                                           &m, diag);
+            (void)rk_loop_margins_compute(&set->model[i], &set->model[0], settings, sampling,
+                                          &m, diag);
+            return status;
         }
         if (!m.stable) {
             *worst = (rk_worst){false, none, none, none, none, set->model[i]};
@@ -62,7 +63,7 @@ rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *se
     for (i = 0; i <= HALVINGS; i++) {
         const double tried = i == 0 ? MOST : 0.5 * (stable + not_stable);
         rk_model_set corners;
-        rk_worst worst;
+        rk_worst worst = {.stable = false};
         rk_status status = rk_model_set_from_part(model, tried, RK_OVER_WORST, &corners, diag);
 
         if (status == RK_OK) {
