@@ -84,7 +84,7 @@ double log_radius(int n, double a[STATES][STATES])
         memcpy(a, square, sizeof square);
         power *= 2;
         /* A power smaller than 1 in every norm; or so large that no passing swell is. */
-        if (log_size * power < -30 || log_size * power > 200) break;
+        if (log_size * power < -6 || log_size * power > 60) break;
     }
     return log_size;
 }

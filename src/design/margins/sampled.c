@@ -43,14 +43,16 @@
 #define WALK_TURN 0.15
 #define WALK_RESONANCE 0.3
 /* The walk begins this far below everything that happens, and below the first gain crossover,
-   and ends so much before z = -1, which is looked at by itself. */
+   and ends so much before z = -1, which is looked at by itself. With an integrator nothing is
+   seen below: L is large there, and its phase near where it starts. */
 #define START 1e-4
+#define START_INTEGRATING 1e-2
 #define BELOW_CROSSOVER 1e-2
 #define END 1e-7
 /* More scans of dead time than this are as good as continuous. */
 #define CONTINUOUS 1000.0
 /* Crossings that are kept; beyond them the loop gain is the smaller the later they come. */
-enum { CHANGES = 4096 };
+enum { CHANGES = 1024 };
 
 /* A point of the walk. The phase is unwrapped, from -pi/2 an integrator on, less pi if k < 0.
  */
@@ -262,7 +264,7 @@ static void go_round(walk *w, const place *first, long poles)
     size_t next = 0;
 
     w->ms = first->ms;
-    w->mt = first->mt;
+    w->mt = fmax(first->mt, w->loop->integrators > 0 ? 1.0 : 0.0); /* T -> 1 for z -> 1 */
     while (at[2].angle < end) {
         const double angle = fmin(at[2].angle + fmin(w->part * at[2].angle, turn), end);
 
@@ -295,12 +297,13 @@ static long poles_at_start(const rki_sampled_loop *loop, double began)
 static rk_status survey(const rki_sampled_loop *loop, const rki_openloop *shape, walk *w,
                         long *poles)
 {
+    const double first_part = loop->integrators > 0 ? START_INTEGRATING : START;
     double crossover[RKI_POLY_MAX];
     place first;
 
     *w = (walk){.loop = loop,
                 .part = fmin(WALK_PART, WALK_RESONANCE * rki_openloop_least_damping(shape)),
-                .start = fmin(START * loop->h / rki_openloop_longest(shape), START),
+                .start = fmin(first_part * loop->h / rki_openloop_longest(shape), START),
                 .known = HUGE_VAL,
                 .phase_margin = HUGE_VAL,
                 .delay_margin = HUGE_VAL,

@@ -38,6 +38,12 @@ enum { LANES = 8 };
 #else
 #define WIDEST
 #endif
+/* Within it, or the lanes are scanned one by one. */
+#if defined(__GNUC__)
+#define WITHIN inline __attribute__((always_inline))
+#else
+#define WITHIN inline
+#endif
 
 /* What the scans need, a lane each. */
 typedef struct lanes {
@@ -73,7 +79,7 @@ typedef struct course {
    what a sweep does not use left out, let the plant move. `here` of the delay memory gets what
    OUT is now; `there` has what it was a dead time ago, if there is one. Every choice is between
    two numbers that are there, so that the compiler can make vectors of the lanes. */
-static inline void scan_lanes(lanes *restrict v, const course *c, tally *restrict t,
+static WITHIN void scan_lanes(lanes *restrict v, const course *c, tally *restrict t,
                               double *restrict here, const double *restrict there, bool prompt,
                               double scan)
 {

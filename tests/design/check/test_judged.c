@@ -353,6 +353,8 @@ Suite *suite_judged(void)
     Suite *suite = suite_create("design/judged");
     TCase *t = tcase_create("judged");
 
+    tcase_set_timeout(t, 120);
+
     tcase_set_tags(t, "statistics");
     tcase_add_test(t, the_verdict_is_that_of_the_state_matrix);
     tcase_add_loop_test(t, a_step_shows_what_a_simulation_shows, 0, 1);
