@@ -504,6 +504,41 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
 }
 END_TEST
 
+/* The loop with its delay, from its file: judged so by check, and so headed on the sheet. */
+START_TEST(a_delay_in_the_loop_file_is_judged_and_written)
+{
+    static const char loop[] =
+        "[loop]\nname = x\nscan = 1\ndelay-scans = 2\n[out]\nlow = 0\nhigh = 100\n[model]\n"
+        "gain = 2\ntime-constant = 10\ndead-time = 5\nout0 = 50\n[settings]\nkc = 0.4\n"
+        "ti = 10\n";
+    const rk_model m = {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 0, 0};
+    const rk_settings s = rk_settings_make(0.4, 10, 0, 0);
+    const rk_sampling late = {1, 2, RK_SCHEME_BACKWARD};
+    char *dir = scratch_make(), *sheet, line[80];
+    rk_margins margins;
+    json_t *j;
+
+    put_file(path_in(dir, "x.loop"), loop);
+    ck_assert_int_eq(rk_sampled_margins_compute(&m, &s, &late, &margins, NULL), RK_OK);
+    j = json_of(TOOL(dir, "check", "x.loop", "--json"), 0);
+    ck_close(number_at(j, "sampled.gain_margin"), margins.gain_margin, 1e-12);
+    ck_close(number_at(j, "requirements.0.figure"), margins.gain_margin, 1e-12);
+    ck_assert_double_eq(number_at(j, "sampled.delay_scans"), 2);
+    json_decref(j);
+    j = json_of(TOOL(dir, "emit", "x.loop", "--dir", "plc", "--json"), 0);
+    json_decref(j);
+    sheet = get_file(path_in(dir, "plc/x_controller_settings.txt"), NULL);
+    (void)snprintf(line, sizeof line, "gain %.4g, phase %.4g deg", margins.gain_margin,
+                   margins.phase_margin);
+    ck_assert_msg(strstr(sheet, line) != NULL, "%s: %.900s", line, sheet);
+    ck_assert_ptr_nonnull(strstr(sheet, "(as scanned, with its delay)"));
+    ck_assert_ptr_nonnull(
+        strstr(sheet, "continuous    gain 3.927")); /* pi/2 / (2 kc theta/tau) */
+    free(sheet);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable)
 {
     static const char loop[] =
@@ -825,6 +860,7 @@ Suite *suite_commands(void)
     tcase_add_test(t, trial_agrees_with_the_closed_forms_case_by_case);
     tcase_add_test(t, trial_options_reach_the_loop);
     tcase_add_test(t, a_loop_file_carries_the_job_from_fit_to_program_text);
+    tcase_add_test(t, a_delay_in_the_loop_file_is_judged_and_written);
     tcase_add_test(t, check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable);
     tcase_add_test(t, demo_does_the_whole_job_and_leaves_it_in_a_folder);
     add_table(t, output_says_what_an_engineer_looks_for, shown);

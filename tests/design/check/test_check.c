@@ -345,6 +345,41 @@ START_TEST(the_slowest_scan_is_the_slowest)
 }
 END_TEST
 
+/* Which margins a loop has in continuous time, and whether a scan is there that keeps them. */
+static const struct {
+    const char *fact;
+    double kc, ts, delay_scans;
+    bool has_margins, kept;
+} kept[] = {
+    {"a calm loop keeps its margins", 0.65, 0.2, 0, true, true},
+    {"with a delay too, at another scan", 0.65, 0.2, 2, true, true},
+    {"one that has lost them at its scan has had them", 0.65, 8, 0, true, true},
+    {"there is nothing to keep in one without any", 1.35, 0.2, 0, false, false},
+    {"nor in an unstable one", 3, 0.2, 0, false, false},
+};
+
+START_TEST(a_scan_keeps_margins_only_where_there_are_some)
+{
+    const rk_check_plan plan = rk_check_plan_make();
+    rk_design loop = a_loop(2, 10, 5, kept[_i].kc, 10);
+    rk_sampling sampling = {0, 0, RK_SCHEME_BACKWARD};
+    rk_margins m;
+    rk_check check;
+
+    loop.ts = kept[_i].ts;
+    loop.delay_scans = kept[_i].delay_scans;
+    ck_assert_int_eq(rk_check_compute(&loop, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(check.has_margins, kept[_i].has_margins);
+    ck_assert_int_eq(!isnan(check.slowest_scan), kept[_i].kept);
+    if (!kept[_i].kept) return;
+    sampling.ts = 0.99 * check.slowest_scan;
+    sampling.delay = loop.delay_scans * sampling.ts;
+    ck_assert_int_eq(
+        rk_sampled_margins_compute(&loop.model, &loop.settings, &sampling, &m, NULL), RK_OK);
+    ck_assert(m.gain_margin >= 2 && m.phase_margin >= 45 && m.ms <= 2);
+}
+END_TEST
+
 /* What check must warn of. */
 static const struct {
     const char *says;
@@ -588,6 +623,7 @@ Suite *suite_check(void)
     add_table(t, verdict_is_what_an_engineer_would_say, verdicts);
     add_table(t, whole_loops_get_the_verdict_they_deserve, loops);
     tcase_add_test(t, the_slowest_scan_is_the_slowest);
+    add_table(t, a_scan_keeps_margins_only_where_there_are_some, kept);
     add_table(t, doubtful_settings_are_named, warnings);
     tcase_add_test(t, p_only_on_an_integrator_is_off_under_a_load_alone);
     add_table(t, loops_that_do_not_hang_together_are_refused, spoilt);
