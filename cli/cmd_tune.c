@@ -137,6 +137,11 @@ static int check_options(job *j)
 {
     const tune_job *t = (const tune_job *)j;
 
+    if (isnan(j->knobs.ultimate_gain) != isnan(j->knobs.ultimate_period)) {
+        return fail(j, EXIT_USAGE,
+                    "an ultimate point is a gain and a period: give --ultimate-gain and "
+                    "--ultimate-period");
+    }
     if (j->save && (j->rule == NULL || strcasecmp(j->rule, "all") == 0)) {
         return fail(j, EXIT_USAGE, "--save needs one rule: add --rule NAME");
     }
