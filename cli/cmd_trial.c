@@ -225,12 +225,24 @@ static int check_options(job *j)
 static int read_overlay(job *j)
 {
     trial_job *t = (trial_job *)j;
-    rk_import import;
+    const rk_design *d = &j->loop;
+    const rk_columns usual = {
+        .time_unit = d->record_time_unit, .order = d->record_order, .curve = true};
+    const rk_columns columns = {.time = d->time_column,
+                                .out = d->out_column,
+                                .pv = d->pv_column,
+                                .quality = d->quality_column,
+                                .time_unit = d->record_time_unit,
+                                .order = d->record_order,
+                                .curve = true};
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
     if (t->overlay == NULL) return EXIT_DONE;
-    status = read_record(j, t->overlay, &t->recorded, &import, &diag);
+    status = rk_record_read(t->overlay, &columns, &t->recorded, NULL, &diag);
+    if (status == RK_ERR_FORMAT) { /* from elsewhere, with columns of its own */
+        status = rk_record_read(t->overlay, &usual, &t->recorded, NULL, &diag);
+    }
     return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
 }
 

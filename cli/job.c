@@ -22,16 +22,14 @@ static int load_input(job *j)
         status = rk_design_read(j->input, &j->loop, &diag);
         return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
     }
-    if (ends_with(j->input, ".csv")) {
-        if (strlen(j->input) >= RK_PATH_CHARS) {
-            return fail(j, EXIT_USAGE, "'%.40s...': the path is too long", j->input);
-        }
-        (void)snprintf(j->loop.record_file, sizeof j->loop.record_file, "%s", j->input);
-        (void)snprintf(j->loop.record_path, sizeof j->loop.record_path, "%s", j->input);
-        (void)snprintf(j->loop.name, sizeof j->loop.name, "%s", j->input);
-        return EXIT_DONE;
+    if (strlen(j->input) >= RK_PATH_CHARS) {
+        return fail(j, EXIT_USAGE, "'%.40s...': the path is too long", j->input);
     }
-    return fail(j, EXIT_USAGE, "'%s': give a loop file (.loop) or a record (.csv)", j->input);
+    (void)snprintf(j->loop.record_file, sizeof j->loop.record_file, "%s", j->input);
+    (void)snprintf(j->loop.record_path, sizeof j->loop.record_path, "%s", j->input);
+    (void)snprintf(j->loop.name, sizeof j->loop.name, "%s",
+                   strcmp(j->input, "-") == 0 ? "standard input" : j->input);
+    return EXIT_DONE;
 }
 
 bool is_given(const job *j, const char *section, const char *name)

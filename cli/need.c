@@ -44,8 +44,15 @@ rk_status read_record(const job *j, const char *path, rk_record **record, rk_imp
                       rk_diag *diag)
 {
     const rk_design *d = &j->loop;
-    const rk_columns columns = {d->time_column, d->out_column, d->pv_column, d->quality_column,
-                                d->record_time_unit};
+    const rk_columns columns = {.time = d->time_column,
+                                .out = d->out_column,
+                                .pv = d->pv_column,
+                                .quality = d->quality_column,
+                                .time_unit = d->record_time_unit,
+                                .order = d->record_order,
+                                .moved_at = d->moved_at,
+                                .move = d->move,
+                                .out_start = isnan(d->out_start) ? 0.0 : d->out_start};
 
     return rk_record_read(path, &columns, record, import, diag);
 }

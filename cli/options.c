@@ -135,7 +135,10 @@ static const struct group {
     const char *names[GROUP_MOST]; /* none: all of the section */
     const char *but[GROUP_MOST];
 } groups[] = {
-    {"record", {"time", "out", "pv", "quality", "time-unit"}, {NULL}},
+    {"record",
+     {"time", "out", "pv", "quality", "time-unit", "date-order", "moved-at", "move",
+      "out-start"},
+     {NULL}},
     {"model", {"kind"}, {NULL}},
     {"model", {"kind", "gain", "time-constant", "damping", "dead-time", "out0", "pv0"}, {NULL}},
     {"settings", {"form"}, {NULL}},

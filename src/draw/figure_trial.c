@@ -186,7 +186,8 @@ rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
         rk_text_add_real(script, plan->duration / unit);
         rk_text_add(script, "]\n");
         draw_upper(script, loop, trials, count, laid, style);
-        draw_lower(script, loop, trials, count, laid, style);
+        draw_lower(script, loop, trials, count, laid && rk_record_moves(overlay->record) > 0,
+                   style);
     }
     status = rki_gnuplot_run(script, image, diag);
     rk_text_free(script);

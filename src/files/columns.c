@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "columns.h"
 
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -8,8 +9,9 @@
 
 /* What a column is called, as a word of its own in the header or a tag's suffix. A status word
    beside another makes it a quality column: AT210.PV.quality. */
-static const char *const usual[RKI_COLUMNS][8] = {
-    {"time", "timestamp", "datetime", "date", "t", NULL},
+static const char *const usual[RKI_COLUMNS][20] = {
+    {"time", "timestamp", "datetime", "date", "t", "millis", "milliseconds", "msec", "ms",
+     "seconds", "secs", "sec", "minutes", "hours", "epoch", "elapsed", "unixtime", NULL},
     {"out", "op", "co", "mv", "output", NULL},
     {"pv", NULL},
     {"quality", "status", NULL},
@@ -209,7 +211,7 @@ static void take_time_unit(rki_cell cell, rk_import *import)
         double seconds;
     } units[] = {
         {{"s", "sec", "secs", "second", "seconds", NULL}, 1},
-        {{"ms", "msec", "millisecond", "milliseconds", NULL}, 1e-3},
+        {{"ms", "msec", "millis", "millisecond", "milliseconds", NULL}, 1e-3},
         {{"min", "mins", "minute", "minutes", NULL}, 60},
         {{"h", "hr", "hrs", "hour", "hours", NULL}, 3600},
         {{"d", "day", "days", NULL}, 86400},
@@ -260,6 +262,14 @@ static void unit_of_header(rki_cell header, rki_column column, rk_import *import
                          import);
         return;
     }
+    if (column == RKI_TIME) { /* "millis", "elapsed_minutes" */
+        rki_cell word;
+        size_t at = 0;
+
+        while (next_word(header, &at, &word)) {
+            take_time_unit(word, import);
+        }
+    }
     if (!has_word(header, column, &behind) || behind == header.length) return;
     if (header.text[behind] != '_' && header.text[behind] != ' ') return;
     rki_columns_unit((rki_cell){header.text + behind, header.length - behind}, column, import);
@@ -289,6 +299,12 @@ static void report(const rki_rows *rows, bool names, rki_column column,
     }
 }
 
+/* Is it told how OUT was moved, by hand? Then no column is looked for. */
+static bool out_is_told(const rk_columns *asked)
+{
+    return !isnan(asked->move) && asked->move != 0;
+}
+
 rk_status rki_columns_find(const rki_rows *rows, bool names, const rk_columns *asked,
                            rki_places *places, rk_import *import, rk_diag *diag)
 {
@@ -301,6 +317,17 @@ rk_status rki_columns_find(const rki_rows *rows, bool names, const rk_columns *a
         size_t count = 0;
 
         if (column == RKI_QUALITY && name != NULL && strcmp(name, "none") == 0) continue;
+        if (column == RKI_OUT && out_is_told(asked)) {
+            if (name != NULL) {
+                return rk_diag_set(
+                    diag, RK_ERR_FORMAT,
+                    "%s: OUT is column '%.40s', or was moved as --move says: give "
+                    "one",
+                    rows->path, name);
+            }
+            import->no_out = true;
+            continue;
+        }
         if (name != NULL) {
             const rk_status status =
                 find_asked(rows, names, name, (rki_column)column, places, diag);
@@ -313,12 +340,19 @@ rk_status rki_columns_find(const rki_rows *rows, bool names, const rk_columns *a
                 import->guessed = true;
             }
         }
+        if (!places->found[column] && column == RKI_OUT && count == 0 && asked->curve) {
+            import->no_out = true;
+            continue;
+        }
         if (!places->found[column] && column != RKI_QUALITY) {
             if (!names) {
                 return tell(rows, (rki_column)column, diag, "give its number",
                             "the first row has no names; which column is %s?", what);
             }
-            return tell(rows, (rki_column)column, diag, "name it",
+            return tell(rows, (rki_column)column, diag,
+                        column == RKI_OUT && count == 0
+                            ? "tell how it was moved with --moved-at and --move, or name it"
+                            : "name it",
                         count > 1 ? "more than one column could be %s"
                                   : "no column looks like %s",
                         what);

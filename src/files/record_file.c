@@ -13,7 +13,9 @@
 
 /* A file being read. */
 typedef struct reading {
+    const rk_columns *asked;
     rki_rows *rows;
+    double first_time;
     rki_places places;
     rki_clock clock;
     size_t cells;           /* of the header */
@@ -105,6 +107,18 @@ static rk_status place_row(reading *r, double time, double out, double pv)
     return too_many_late(r, 1000) ? runs_backwards(r) : RK_OK;
 }
 
+/* OUT of a record that has none: moved by hand, at a time from its first row. */
+static double out_as_told(reading *r, double time)
+{
+    const rk_columns *a = r->asked;
+
+    if (rk_record_rows(r->record) == 0) {
+        r->first_time = time;
+    }
+    if (isnan(a->move) || a->move == 0) return a->out_start;
+    return time - r->first_time >= a->moved_at ? a->out_start + a->move : a->out_start;
+}
+
 static rk_status read_row(reading *r)
 {
     const rki_rows *rows = r->rows;
@@ -127,6 +141,7 @@ static rk_status read_row(reading *r)
         }
     }
     for (column = RKI_OUT; column <= RKI_PV; column++) {
+        if (column == RKI_OUT && r->import.no_out) continue;
         if (!rk_number_parse_with(cell[column].text, cell[column].length, r->clock.decimal,
                                   &value[column])) {
             drop(r, (rki_column)column, cell[column]);
@@ -140,6 +155,9 @@ static rk_status read_row(reading *r)
     if (!rki_clock_read(&r->clock, cell[RKI_TIME].text, cell[RKI_TIME].length, &time)) {
         drop(r, RKI_TIME, cell[RKI_TIME]);
         return RK_OK;
+    }
+    if (r->import.no_out) {
+        value[RKI_OUT] = out_as_told(r, time);
     }
     return place_row(r, time, value[RKI_OUT], value[RKI_PV]);
 }
@@ -172,6 +190,7 @@ static bool is_units_row(const reading *r)
     for (column = RKI_TIME; column <= RKI_PV; column++) {
         const size_t place = r->places.place[column];
 
+        if (!r->places.found[column]) continue;
         if (place >= r->rows->count) return false;
         if (rki_cell_trim(r->rows->cell[place]).length > 0 &&
             is_value(r, r->rows->cell[place])) {
@@ -179,6 +198,29 @@ static bool is_units_row(const reading *r)
         }
     }
     return true;
+}
+
+/* Numbers this large count from 1970, in units that their size tells: seconds are 1e9 since 2001,
+   and milliseconds, microseconds and nanoseconds a thousand times that each. */
+static void guess_epoch(reading *r)
+{
+    const size_t place = r->places.place[RKI_TIME];
+    static const struct {
+        double from, unit;
+    } sizes[] = {{1e17, 1e-9}, {1e14, 1e-6}, {1e11, 1e-3}, {1e9, 1}};
+    rki_cell cell;
+    double value;
+    size_t i;
+
+    if (place >= r->rows->count) return;
+    cell = rki_cell_trim(r->rows->cell[place]);
+    if (!rk_number_parse_with(cell.text, cell.length, r->clock.decimal, &value)) return;
+    for (i = 0; i < sizeof sizes / sizeof sizes[0]; i++) {
+        if (!(value >= sizes[i].from)) continue;
+        r->import.time_unit = sizes[i].unit;
+        r->import.epoch = true;
+        return;
+    }
 }
 
 static rk_status read_head(reading *r, const rk_columns *asked)
@@ -202,6 +244,7 @@ static rk_status read_head(reading *r, const rk_columns *asked)
         status = rki_rows_next(r->rows, r->diag);
         if (status == RK_OK && !r->rows->ended && is_units_row(r)) {
             for (column = RKI_TIME; column <= RKI_PV; column++) {
+                if (!r->places.found[column]) continue;
                 rki_columns_unit(r->rows->cell[r->places.place[column]], (rki_column)column,
                                  &r->import);
             }
@@ -211,11 +254,58 @@ static rk_status read_head(reading *r, const rk_columns *asked)
     if (asked->time_unit > 0) {
         r->import.time_unit = asked->time_unit;
     }
+    if (status == RK_OK && !(r->import.time_unit > 0)) {
+        guess_epoch(r);
+    }
     if (!(r->import.time_unit > 0)) {
         r->import.time_unit = 1;
     }
     r->clock.unit = r->import.time_unit;
     return status;
+}
+
+static rki_cell time_cell(const reading *r)
+{
+    const size_t place = r->places.place[RKI_TIME];
+
+    return place < r->rows->count ? rki_cell_trim(r->rows->cell[place]) : (rki_cell){"", 0};
+}
+
+/* Dates whose order is open are looked through once, and then read from the start. */
+static rk_status settle_order(reading *r, const rk_columns *asked)
+{
+    rki_date_evidence evidence = {0};
+    rk_status status = RK_OK;
+    rki_cell cell = time_cell(r);
+    char first[40];
+
+    r->clock.order = asked->order == RK_DATE_ORDER_BY_FILE ? RKI_DATE_NOT_KNOWN
+                                                           : (rki_date_order)asked->order;
+    if (r->rows->ended || asked->order != RK_DATE_ORDER_BY_FILE ||
+        !rki_date_look(&evidence, cell.text, cell.length)) {
+        return RK_OK;
+    }
+    (void)snprintf(first, sizeof first, "%.*s",
+                   (int)(cell.length < sizeof first ? cell.length : sizeof first - 1),
+                   cell.text);
+    while (status == RK_OK && !r->rows->ended) {
+        cell = time_cell(r);
+        (void)rki_date_look(&evidence, cell.text, cell.length);
+        status = rki_rows_next(r->rows, r->diag);
+    }
+    if (status == RK_OK) {
+        status = rki_rows_rewind(r->rows, r->diag);
+    }
+    if (status == RK_OK) {
+        status = read_head(r, asked);
+    }
+    if (status != RK_OK) return status;
+    r->clock.order = rki_date_settle(&evidence);
+    if (r->clock.order != RKI_DATE_NOT_KNOWN) return RK_OK;
+    return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                       "%s:%lu: dates such as '%s' could be day/month or month/day: say which "
+                       "with --date-order day-first or month-first",
+                       r->rows->path, r->rows->line, first);
 }
 
 static rk_status check_rows(reading *r, const rk_columns *asked)
@@ -242,6 +332,10 @@ static rk_status check_rows(reading *r, const rk_columns *asked)
                            "%s: column '%s' holds dates or times of day: leave --time-unit out",
                            path, r->import.time);
     }
+    if (r->import.no_out && !isnan(asked->move)) {
+        r->import.move = asked->move;
+        r->import.moved_at = asked->moved_at;
+    }
     r->import.time_is_number = r->clock.kind == RKI_TIME_NUMBER;
     r->import.clock_changes = r->clock.clock_changes;
     return RK_OK;
@@ -250,18 +344,26 @@ static rk_status check_rows(reading *r, const rk_columns *asked)
 rk_status rk_record_read(const char *path, const rk_columns *columns, rk_record **record,
                          rk_import *import, rk_diag *diag)
 {
-    const rk_columns nothing = {0};
+    const rk_columns nothing = {.move = nan("")};
     const rk_columns *asked = columns != NULL ? columns : &nothing;
-    reading r = {.diag = diag};
+    reading r = {.diag = diag, .asked = asked};
     rk_status status;
 
     rk_diag_clear(diag);
     if (path == NULL || record == NULL) return RK_ERR_ARG;
+    if (!isnan(asked->move) && asked->move != 0 && !(asked->moved_at >= 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "OUT was moved by %g, but when? give --moved-at, from the first row",
+                           asked->move);
+    }
     status = rki_rows_open(&r.rows, path, diag);
     if (status != RK_OK) return status;
     status = rk_record_create(&r.record, diag);
     if (status == RK_OK) {
         status = read_head(&r, asked);
+    }
+    if (status == RK_OK) {
+        status = settle_order(&r, asked);
     }
     while (status == RK_OK && !r.rows->ended) {
         status = read_row(&r);
@@ -289,12 +391,20 @@ void rk_import_words(const rk_import *import, rk_text *text)
     const rk_import *m = import;
 
     if (m->guessed) {
-        rk_text_add(text, "columns by their names: time '%s', OUT '%s', PV '%s'%s%s%s\n",
-                    m->time, m->out, m->pv, m->quality[0] != '\0' ? ", quality '" : "",
-                    m->quality, m->quality[0] != '\0' ? "'" : "");
+        rk_text_add(text, "columns by their names: time '%s', %s%s%sPV '%s'%s%s%s\n", m->time,
+                    m->no_out ? "" : "OUT '", m->out, m->no_out ? "" : "', ", m->pv,
+                    m->quality[0] != '\0' ? ", quality '" : "", m->quality,
+                    m->quality[0] != '\0' ? "'" : "");
     }
-    if (m->time_is_number && m->time_unit != 1) {
-        rk_text_add(text, "a number in '%s' counts %g s\n", m->time, m->time_unit);
+    if (m->time_is_number && (m->time_unit != 1 || m->epoch)) {
+        rk_text_add(text, "a number in '%s' counts %g s%s\n", m->time, m->time_unit,
+                    m->epoch ? " from 1970, by its size; --time-unit says otherwise" : "");
+    }
+    if (m->no_out) {
+        rk_text_add(text,
+                    m->move != 0 ? "no OUT column: OUT moves by %g at %g s, as was said\n"
+                                 : "no OUT column\n",
+                    m->move, m->moved_at);
     }
     if (m->dropped > 0) {
         rk_text_add(text, "%zu row%s dropped, the first: %s\n", m->dropped,

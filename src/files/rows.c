@@ -62,20 +62,25 @@ static bool is_comment(rki_cell line)
     return starts_with(line, "#") && !starts_with(line, "#N/A");
 }
 
-/* Tab before semicolon before comma: a decimal comma may stand beside the first two. Three
-   columns at least have two separators. */
+/* Tab before semicolon before comma: a decimal comma may stand beside the first two; blanks
+   where there is none of them. */
 static char find_separator(rki_cell line)
 {
-    size_t tabs = 0, semicolons = 0, i;
+    size_t tabs = 0, semicolons = 0, commas = 0, blanks = 0, i;
     bool quoted = false;
 
     for (i = 0; i < line.length; i++) {
-        quoted ^= line.text[i] == '"';
-        tabs += !quoted && line.text[i] == '\t';
-        semicolons += !quoted && line.text[i] == ';';
+        const char c = line.text[i];
+
+        quoted ^= c == '"';
+        tabs += !quoted && c == '\t';
+        semicolons += !quoted && c == ';';
+        commas += !quoted && c == ',';
+        blanks += !quoted && c == ' ' && i > 0 && line.text[i - 1] != ' ';
     }
-    if (tabs >= 2) return '\t';
-    return semicolons >= 2 ? ';' : ',';
+    if (tabs >= 2 || (tabs == 1 && commas == 0)) return '\t';
+    if (semicolons >= 2 || (semicolons == 1 && commas == 0)) return ';';
+    return commas == 0 && blanks >= 1 ? ' ' : ',';
 }
 
 static void add_cell(rki_rows *r, const char *text, size_t length)
@@ -94,7 +99,13 @@ static void split(rki_rows *r, rki_cell line)
     while (end > at && (end[-1] == '\n' || end[-1] == '\r')) {
         end--;
     }
+    while (r->separator == ' ' && end > at && end[-1] == ' ') {
+        end--;
+    }
     for (;;) {
+        while (r->separator == ' ' && at < end && *at == ' ') {
+            at++; /* several are one */
+        }
         const char *stop = memchr(at, r->separator, (size_t)(end - at));
 
         add_cell(r, at, (size_t)((stop != NULL ? stop : end) - at));
@@ -224,6 +235,24 @@ static rk_status check_text(rki_rows *r, rk_diag *diag)
     return RK_OK;
 }
 
+/* All of the standard input, to be read as often as need be; NULL: errno says why. */
+static FILE *keep_input(void)
+{
+    FILE *kept = tmpfile();
+    char block[4096];
+    size_t got;
+
+    while (kept != NULL && (got = fread(block, 1, sizeof block, stdin)) > 0) {
+        if (fwrite(block, 1, got, kept) == got) continue;
+        (void)fclose(kept);
+        return NULL;
+    }
+    if (kept != NULL) {
+        rewind(kept);
+    }
+    return kept;
+}
+
 rk_status rki_rows_open(rki_rows **rows, const char *path, rk_diag *diag)
 {
     rki_rows *made = rk_memory_create(1, sizeof *made);
@@ -235,7 +264,7 @@ rk_status rki_rows_open(rki_rows **rows, const char *path, rk_diag *diag)
         rk_memory_free(made);
         return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
     }
-    made->file = fopen(path, "rb");
+    made->file = strcmp(path, "-") == 0 ? keep_input() : fopen(path, "rb");
     if (made->file == NULL) {
         status = rk_diag_set(diag, RK_ERR_IO, "%s: cannot open: %s", path, strerror(errno));
     } else {
@@ -250,6 +279,21 @@ rk_status rki_rows_open(rki_rows **rows, const char *path, rk_diag *diag)
     }
     *rows = made;
     return RK_OK;
+}
+
+rk_status rki_rows_rewind(rki_rows *r, rk_diag *diag)
+{
+    rk_status status;
+
+    if (fseek(r->file, 0, SEEK_SET) != 0) {
+        return rk_diag_set(diag, RK_ERR_IO, "%s: cannot be read twice: %s", r->path,
+                           strerror(errno));
+    }
+    r->next = r->end = r->count = r->used = 0;
+    r->line = 0;
+    r->at_end = r->ended = false;
+    status = refill(r, diag);
+    return status == RK_OK ? check_text(r, diag) : status;
 }
 
 void rki_rows_close(rki_rows *rows)

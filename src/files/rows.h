@@ -38,8 +38,8 @@ typedef struct rki_rows {
 } rki_rows;
 
 /**
- * Open a file: comma, semicolon or tab, whichever its first row shows; RFC 4180 quotes. A byte
- * order mark, empty lines and lines that start with # are passed over.
+ * Open a file, "-" for the standard input, which is kept in a temporary file: comma, semicolon,
+ * tab or blanks, whichever its first row shows; RFC 4180 quotes. A byte order mark, empty lines and lines that start with # are passed over.
  *
  * Errors  RK_ERR_IO; RK_ERR_FORMAT for a file that is no text; RK_ERR_MEMORY.
  */
@@ -47,6 +47,9 @@ rk_status rki_rows_open(rki_rows **rows, const char *path, rk_diag *diag);
 
 /** The next row, or rows->ended. Errors  RK_ERR_IO, RK_ERR_FORMAT; diag says file:line. */
 rk_status rki_rows_next(rki_rows *rows, rk_diag *diag);
+
+/** From the first row again. Errors  RK_ERR_IO. */
+rk_status rki_rows_rewind(rki_rows *rows, rk_diag *diag);
 
 /** NULL is fine. */
 void rki_rows_close(rki_rows *rows);

@@ -45,19 +45,151 @@ static long days_from_civil(int year, int month, int day)
     return (365 * y) + (y / 4) - (y / 100) + (y / 400) + (((153 * m) + 2) / 5) + day - 719469L;
 }
 
-/* YYYY-MM-DD or YYYYMMDD. */
-static bool read_date(scan *s, long *days)
+static bool is_date(int month, int day)
+{
+    return month >= 1 && month <= 12 && day >= 1 && day <= 31;
+}
+
+/* One digit or two. */
+static bool short_number(scan *s, int *value)
+{
+    const bool two = s->end - s->at >= 2 && is_digit(s->at[0]) && is_digit(s->at[1]);
+
+    return digits(s, two ? 2 : 1, value);
+}
+
+/* The first letters of a month's English name, in any case, and what follows of it. */
+static bool month_name(scan *s, int *month)
+{
+    static const char names[] = "janfebmaraprmayjunjulaugsepoctnovdec";
+    int m, i;
+
+    if (s->end - s->at < 3) return false;
+    for (m = 0; m < 12; m++) {
+        for (i = 0; i < 3 && (s->at[i] | 0x20) == names[(3 * m) + i]; i++) {
+            continue;
+        }
+        if (i < 3) continue;
+        *month = m + 1;
+        s->at += 3;
+        while (s->at < s->end && (*s->at | 0x20) >= 'a' && (*s->at | 0x20) <= 'z') {
+            s->at++;
+        }
+        return true;
+    }
+    return false;
+}
+
+/* Two numbers and a year with the same mark between: 17/03/2026; no year of two digits. */
+static bool two_and_year(scan *s, char *between, int number[2], int *year)
+{
+    if (!short_number(s, &number[0]) || s->at == s->end) return false;
+    *between = *s->at++;
+    if (strchr("./-", *between) == NULL) return false;
+    return short_number(s, &number[1]) && mark(s, *between) && digits(s, 4, year) &&
+           (s->at == s->end || !is_digit(*s->at));
+}
+
+/* YYYY-MM-DD, YYYY/MM/DD or YYYYMMDD. */
+static bool read_year_first(scan *s, long *days)
 {
     int year, month, day;
-    bool extended;
+    char between = '\0';
 
     if (!digits(s, 4, &year)) return false;
-    extended = mark(s, '-');
-    if (!digits(s, 2, &month) || (extended && !mark(s, '-')) || !digits(s, 2, &day)) {
+    if (s->at < s->end && (*s->at == '-' || *s->at == '/')) {
+        between = *s->at++;
+    }
+    if (!digits(s, 2, &month) || (between != '\0' && !mark(s, between)) ||
+        !digits(s, 2, &day)) {
         return false;
     }
     *days = days_from_civil(year, month, day);
-    return month >= 1 && month <= 12 && day >= 1 && day <= 31;
+    return is_date(month, day);
+}
+
+/* 17-Mar-2026, 17 March 2026. */
+static bool read_named_month(scan *s, long *days)
+{
+    int day, month, year;
+    char between;
+
+    if (!short_number(s, &day) || s->at == s->end) return false;
+    between = *s->at++;
+    if (strchr("-./ ", between) == NULL || !month_name(s, &month) || !mark(s, between) ||
+        !digits(s, 4, &year)) {
+        return false;
+    }
+    *days = days_from_civil(year, month, day);
+    return is_date(month, day);
+}
+
+/* With points the day stands first everywhere. */
+static bool read_by_order(scan *s, rki_date_order order, long *days)
+{
+    int number[2], year;
+    bool day_first;
+    char between;
+
+    if (!two_and_year(s, &between, number, &year)) return false;
+    day_first = between == '.' || order == RKI_DATE_DAY_FIRST ||
+                (order == RKI_DATE_NOT_KNOWN && number[1] <= 12);
+    *days = days_from_civil(year, number[day_first ? 1 : 0], number[day_first ? 0 : 1]);
+    return is_date(number[day_first ? 1 : 0], number[day_first ? 0 : 1]);
+}
+
+static bool read_date(scan *s, rki_date_order order, long *days)
+{
+    const scan start = *s;
+
+    if (read_year_first(s, days)) return true;
+    *s = start;
+    if (read_named_month(s, days)) return true;
+    *s = start;
+    return read_by_order(s, order, days);
+}
+
+bool rki_date_look(rki_date_evidence *e, const char *text, size_t length)
+{
+    scan s = {text, text + length};
+    int number[2], year, way;
+    char between;
+
+    if (!two_and_year(&s, &between, number, &year) || between == '.') return false;
+    e->day_first = e->day_first || number[0] > 12;
+    e->month_first = e->month_first || number[1] > 12;
+    for (way = 0; way < 2; way++) {
+        const int day = number[way == 0 ? 0 : 1], month = number[way == 0 ? 1 : 0];
+        const long days = days_from_civil(year, month, day);
+
+        if (e->seen) {
+            e->differ = e->differ || days != e->last[way];
+            e->back[way] = e->back[way] || days < e->last[way];
+            e->leap[way] =
+                days - e->last[way] > e->leap[way] ? days - e->last[way] : e->leap[way];
+        }
+        e->last[way] = days;
+    }
+    e->seen = true;
+    return true;
+}
+
+/* A step between neighbours that a record may have, days, and one that it hardly has. */
+enum { LEAP_FINE = 3, LEAP_ODD = 25 };
+
+rki_date_order rki_date_settle(const rki_date_evidence *e)
+{
+    if (e->day_first != e->month_first) {
+        return e->day_first ? RKI_DATE_DAY_FIRST : RKI_DATE_MONTH_FIRST;
+    }
+    if (e->day_first) return RKI_DATE_NOT_KNOWN; /* they contradict one another */
+    if (!e->differ) return RKI_DATE_DAY_FIRST;   /* one day: it does not matter which */
+    if (e->back[0] != e->back[1]) {
+        return e->back[1] ? RKI_DATE_DAY_FIRST : RKI_DATE_MONTH_FIRST;
+    }
+    if (e->leap[0] <= LEAP_FINE && e->leap[1] >= LEAP_ODD) return RKI_DATE_DAY_FIRST;
+    if (e->leap[1] <= LEAP_FINE && e->leap[0] >= LEAP_ODD) return RKI_DATE_MONTH_FIRST;
+    return RKI_DATE_NOT_KNOWN;
 }
 
 /* Behind the whole seconds: both marks are allowed by ISO 8601. */
@@ -79,13 +211,36 @@ static bool read_fraction(scan *s, double *seconds)
     return true;
 }
 
-/* hh:mm[:ss[.fff]] or hhmm[ss[.fff]]; seconds are needed where no date stands before. */
+/* " AM", "pm": the hours of half a day. */
+static bool read_half_day(scan *s, int hour, double *seconds)
+{
+    const scan start = *s;
+    char half;
+
+    (void)mark(s, ' ');
+    if (s->end - s->at < 2 || (s->at[1] | 0x20) != 'm') {
+        *s = start;
+        return true;
+    }
+    half = (char)(s->at[0] | 0x20);
+    if (half != 'a' && half != 'p') {
+        *s = start;
+        return true;
+    }
+    s->at += 2;
+    if (hour < 1 || hour > 12) return false;
+    *seconds += half == 'a' ? (hour == 12 ? -12 * HOUR : 0.0) : (hour == 12 ? 0.0 : 12 * HOUR);
+    return true;
+}
+
+/* hh:mm[:ss[.fff]] or hhmm[ss[.fff]], with AM or PM behind; seconds are needed where no date
+   stands before. */
 static bool read_time_of_day(scan *s, bool alone, double *seconds)
 {
     int hour, minute, second = 0;
     bool extended;
 
-    if (alone && s->end - s->at >= 2 && s->at[1] == ':') {
+    if (s->end - s->at >= 2 && s->at[1] == ':') {
         if (!digits(s, 1, &hour)) return false; /* 6:12:00 */
     } else if (!digits(s, 2, &hour)) {
         return false;
@@ -100,7 +255,7 @@ static bool read_time_of_day(scan *s, bool alone, double *seconds)
     } else if (alone) {
         return false;
     }
-    return hour <= 24 && minute < 60 && second <= 60;
+    return hour <= 24 && minute < 60 && second <= 60 && read_half_day(s, hour, seconds);
 }
 
 /* [Z|+hh:mm|+hhmm|+hh] at the end, as seconds east of UTC. */
@@ -175,8 +330,9 @@ static bool read_stamp(rki_clock *c, scan *s, double *seconds)
     long days;
     int east;
 
-    if (!read_date(s, &days)) return false;
+    if (!read_date(s, c->order, &days)) return false;
     if (!mark(s, 'T') && !mark(s, ' ')) return false;
+    (void)mark(s, ' ');
     if (!read_time_of_day(s, false, &of_day) || !read_offset(s, &east, &absolute)) return false;
     if (c->kind == RKI_TIME_NOT_KNOWN) {
         c->day0 = days;

@@ -25,6 +25,7 @@ static char *hall(void)
         "[alarm]\nlow = 11\nhigh = 13\n[record]\nfile = t.csv\n[model]\nkind = fopdt\n" PROCESS
         "[settings]\nkc = -11.1\nti = 46.5s\n[plant]\n" PROCESS "noise = 0.008\n");
     put_file(path_in(dir, "r.loop"), RANGES "[record]\nfile = t.csv\n");
+    put_file(path_in(dir, "b.st"), "FUNCTION_BLOCK blend\nVAR_INPUT\n    sp : LREAL;\n");
     return dir;
 }
 
@@ -247,9 +248,9 @@ static const struct {
      "name it with",
      {"trial", "b.loop", "--overlay", "b.loop"}},
     {"program text for a record",
-     2,
-     "give a loop file (.loop) or a record (.csv)",
-     "'b.st'",
+     3,
+     "b.st:1: no column looks like time",
+     "name it with --time",
      {"fit", "b.st"}},
     /* the plant */
     {"a bump into the alarms",

@@ -201,6 +201,119 @@ START_TEST(what_was_done_about_a_file_is_told)
 }
 END_TEST
 
+/* The ways in which plants write a record; of each the last row's time, s from the first. */
+static const struct {
+    const char *fact, *content;
+    size_t rows;
+    double length;
+    rk_date_order order;
+} ways[] = {
+    {"day, month, points", "time;out;pv\n17.03.2026 09:40:00;1;2,5\n17.03.2026 09:41:30;1;2\n",
+     2, 90, 0},
+    {"points, past a month's end",
+     "time;out;pv\n31.03.2026 23:59:50;1;2\n01.04.2026 00:00:10;1;2\n", 2, 20, 0},
+    {"month first, half days",
+     "time,out,pv\n03/17/2026 9:40 AM,1,2\n03/17/2026 12:40 PM,1,2\n03/17/2026 1:40:30 PM,1,2\n",
+     3, 14430, 0},
+    {"midnight in half days",
+     "time,out,pv\n03/17/2026 11:59 PM,1,2\n03/18/2026 12:00 AM,1,2\n03/18/2026 12:01 AM,1,2\n",
+     3, 120, 0},
+    {"a time of day in half days", "time,out,pv\n11:59:59 AM,1,2\n12:00:01 PM,1,2\n", 2, 2, 0},
+    {"day first", "time,out,pv\n17/03/2026 09:40:00,1,2\n17/03/2026 09:40:05,1,2\n", 2, 5, 0},
+    {"one day of either order",
+     "time,out,pv\n03/04/2026 09:40:00,1,2\n03/04/2026 09:40:05,1,2\n", 2, 5, 0},
+    {"settled later in the file, day first",
+     "time,out,pv\n11/03/2026 12:00,1,2\n12/03/2026 12:00,1,2\n13/03/2026 12:00,1,2\n", 3,
+     172800, 0},
+    {"settled later in the file, month first",
+     "time,out,pv\n03/11/2026 12:00,1,2\n03/12/2026 12:00,1,2\n03/13/2026 12:00,1,2\n", 3,
+     172800, 0},
+    {"settled by a midnight, day first",
+     "time,out,pv\n03/04/2026 23:59:58,1,2\n04/04/2026 00:00:01,1,2\n", 2, 3, 0},
+    {"settled by a midnight, month first",
+     "time,out,pv\n04/03/2026 23:59:58,1,2\n04/04/2026 00:00:01,1,2\n", 2, 3, 0},
+    {"settled by time that runs on",
+     "time,out,pv\n01/02/2026 12:00,1,2\n02/01/2027 12:00,1,2\n01/02/2027 12:00,1,2\n", 3,
+     365 * 86400.0, 0},
+    {"day first, as asked", "time,out,pv\n03/04/2026 09:40,1,2\n04/05/2026 09:40,1,2\n", 2,
+     31 * 86400.0, RK_DATE_ORDER_DAY_FIRST},
+    {"month first, as asked", "time,out,pv\n03/04/2026 09:40,1,2\n04/05/2026 09:40,1,2\n", 2,
+     32 * 86400.0, RK_DATE_ORDER_MONTH_FIRST},
+    {"a month's name", "time,out,pv\n28-Feb-2028 23:59:00,1,2\n29-FEB-2028 00:00:00,1,2\n", 2,
+     60, 0},
+    {"a month's whole name", "time;out;pv\n1 March 2026 10:00;1;2\n2 march 2026 10:00;1;2\n", 2,
+     86400, 0},
+    {"year first, strokes", "time,out,pv\n2026/03/17 09:40:00.5,1,2\n2026/03/17 09:40:01,1,2\n",
+     2, 0.5, 0},
+    {"a zone", "time,out,pv\n2026-03-17T09:40:00+01:00,1,2\n2026-03-17T08:40:10Z,1,2\n", 2, 10,
+     0},
+    {"seconds from 1970", "Timestamp,out,pv\n1773740400,1,2\n1773740410,1,2\n", 2, 10, 0},
+    {"milliseconds from 1970", "Timestamp,out,pv\n1773740400000,1,2\n1773740400250,1,2\n", 2,
+     0.25, 0},
+    {"microseconds from 1970", "Timestamp,out,pv\n1773740400000000,1,2\n1773740402000000,1,2\n",
+     2, 2, 0},
+    {"a unit's word is time", "millis,out,pv\n0,1,2\n250,1,2\n", 2, 0.25, 0},
+    {"and in its long form", "elapsed_minutes,out,pv\n0,1,2\n2,1,2\n", 2, 120, 0},
+    {"blanks", "time out pv\n0   42 11.8\n  10 42 11.7  \n", 2, 10, 0},
+    {"blanks and decimal commas", "time   out    pv\n0,5 42,5 11,8\n1,5 42 11,7\n", 2, 1, 0},
+};
+
+START_TEST(a_record_is_read_as_plants_write_it)
+{
+    const rk_columns asked = {.order = ways[_i].order};
+    rk_record *record = NULL;
+    rk_diag diag = {RK_OK, ""};
+    const rk_status status = read_text(ways[_i].content, &asked, &record, &diag);
+
+    ck_assert_msg(status == RK_OK, "%s: %s", ways[_i].fact, diag.text);
+    ck_assert_uint_eq(rk_record_rows(record), ways[_i].rows);
+    ck_assert_double_eq_tol(rk_record_time(record)[ways[_i].rows - 1] -
+                                rk_record_time(record)[0],
+                            ways[_i].length, 1e-6);
+    rk_record_free(record);
+}
+END_TEST
+
+/* A record without OUT: how it was moved is told, in one place. */
+static const struct {
+    const char *content;
+    rk_columns asked;
+    rk_status status;
+    double first, last; /* OUT */
+} told_moves[] = {
+    {"time,pv\n100,1\n150,1\n160,1\n170,2\n", {.moved_at = 60, .move = 5}, RK_OK, 0, 5},
+    {"time,pv\n100,1\n150,1\n160,1\n",
+     {.moved_at = 60, .move = -5, .out_start = 42},
+     RK_OK,
+     42,
+     37},
+    {"time,pv\n100,1\n150,1\n", {.moved_at = 60, .move = 5}, RK_OK, 0, 0},
+    {"time,pv\n100,1\n150,1\n", {.curve = true}, RK_OK, 0, 0},
+    {"time;pv\n0,5;1,5\n1,5;1,7\n", {.curve = true}, RK_OK, 0, 0},
+    {"time,out,pv\n0,42,1\n9,42,1\n",
+     {.out = "out", .moved_at = 6, .move = 5},
+     RK_ERR_FORMAT,
+     0,
+     0},
+    {"time,pv\n0,1\n9,1\n", {.moved_at = (double)NAN, .move = 5}, RK_ERR_RANGE, 0, 0},
+    {"time,pv\n0,1\n9,1\n", {.move = 0}, RK_ERR_FORMAT, 0, 0},
+};
+
+START_TEST(a_record_without_out_is_told_how_it_was_moved)
+{
+    rk_record *record = NULL;
+    rk_diag diag = {RK_OK, ""};
+
+    ck_assert_msg(read_text(told_moves[_i].content, &told_moves[_i].asked, &record, &diag) ==
+                      told_moves[_i].status,
+                  "%d: %s", _i, diag.text);
+    if (told_moves[_i].status != RK_OK) return;
+    ck_assert_double_eq(rk_record_out(record)[0], told_moves[_i].first);
+    ck_assert_double_eq(rk_record_out(record)[rk_record_rows(record) - 1], told_moves[_i].last);
+    rk_record_free(record);
+}
+END_TEST
+
 /* Files that cannot be read, and what the message must say: where, what. */
 static const struct {
     const char *fact, *content, *says;
@@ -220,9 +333,17 @@ static const struct {
     {"one column", "time\n0\n1\n", "no column looks like OUT"},
     {"words for numbers", "time,out,pv\n0,open,11.8\n1,closed,11.8\n",
      ":2: column 'out': 'open' cannot be used, and 2 of 2 rows are like it: check the column"},
-    {"a date in a plant's own order", "time,out,pv\n17/03/2026 09:40:00,1,2\n",
-     "'17/03/2026 09:40:00' cannot be used, and 1 of 1 rows are like it: give seconds, "
+    {"a year of two digits", "time,out,pv\n17/03/26 09:40:00,1,2\n",
+     "'17/03/26 09:40:00' cannot be used, and 1 of 1 rows are like it: give seconds, "
      "hh:mm:ss or ISO 8601"},
+    {"dates in either order", "time,out,pv\n03/04/2026 09:40,1,2\n04/05/2026 09:40,1,2\n",
+     "dates such as '03/04/2026 09:40' could be day/month or month/day: say which with "
+     "--date-order day-first or month-first"},
+    {"dates that contradict", "time,out,pv\n13/04/2026 09:40,1,2\n04/13/2026 09:40,1,2\n",
+     "say which with --date-order"},
+    {"a month without a name", "time,out,pv\n17-Mrz-2026 09:40:00,1,2\n", ":2: column 'time'"},
+    {"an hour past noon that is none", "time,out,pv\n03/17/2026 13:40 PM,1,2\n",
+     ":2: column 'time'"},
     {"all bad by quality", "time,out,pv,status\n0,1,2,0\n1,1,2,0\n", "--quality none"},
     {"time runs backwards", "time,out,pv\n5,42,11.8\n4,42,11.8\n3,42,11.8\n",
      "time runs backwards in 2 of 3 rows"},
@@ -429,6 +550,8 @@ Suite *suite_record_file(void)
 
     add_table(t, files_of_loggers_are_read, good);
     add_table(t, what_was_done_about_a_file_is_told, told);
+    add_table(t, a_record_is_read_as_plants_write_it, ways);
+    add_table(t, a_record_without_out_is_told_how_it_was_moved, told_moves);
     add_table(t, files_that_cannot_be_read_are_told_with_line_and_column, bad);
     add_table(t, columns_are_taken_as_asked, asked);
     tcase_add_test(t, a_locale_changes_nothing);

@@ -30,6 +30,27 @@ rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag
     return status;
 }
 
+static const char *const order_words[] = {"by-file", "day-first", "month-first", NULL};
+
+const char *rk_date_order_to_text(rk_date_order order)
+{
+    return rki_word(order_words, (int)order);
+}
+
+rk_status rk_date_order_from_text(const char *text, rk_date_order *order, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (text == NULL || order == NULL) return RK_ERR_ARG;
+    status = rki_word_find(order_words, "order of dates", text, &found, diag);
+    if (status == RK_OK) {
+        *order = (rk_date_order)found;
+    }
+    return status;
+}
+
 rk_design rk_design_make(void)
 {
     const double none = nan("");
@@ -43,6 +64,7 @@ rk_design rk_design_make(void)
     made.pv_low = made.pv_high = made.out_low = made.out_high = none;
     made.out_rate = HUGE_VAL;
     made.out_safe = none;
+    made.moved_at = made.move = made.out_start = none;
     made.noise = made.ultimate_gain = made.ultimate_period = none;
     made.alarms = (rk_alarm_limits){none, none, none, none, none, none};
     made.gain95[0] = made.gain95[1] = none;

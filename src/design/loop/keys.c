@@ -40,6 +40,7 @@ static const word_list derivative_words = {scheme_text, scheme_value, RK_SCHEME_
                                            RK_SCHEME_TRAPEZOID};
 WORDS(algorithm, RK_ALGORITHM_POSITION, RK_ALGORITHM_VELOCITY)
 WORDS(yes_no, RK_NO, RK_YES)
+WORDS(date_order, RK_DATE_ORDER_BY_FILE, RK_DATE_ORDER_MONTH_FIRST)
 
 /* A row: the key, and where its value lies. */
 typedef struct row {
@@ -124,6 +125,12 @@ static const row rows[] = {
          "The record's quality column, whose bad rows are dropped; none: ignore it."),
     ROW("record", "time-unit", TIME_UNIT, NONE, ANY, record_time_unit, "as its header says",
         "What a number in the time column counts."),
+    WORD("record", "date-order", date_order_words, record_order, "by-file",
+         "Which number is the day in dates such as 03/04/2026."),
+    TIME("record", "moved-at", FROM_0, moved_at, "none",
+         "In a record without OUT: when OUT was moved, from the first row."),
+    NUMBER("record", "move", OUT, NOT_0, move, "none", "By how much it was moved."),
+    NUMBER("record", "out-start", OUT, ANY, out_start, "0", "Where OUT stood before."),
     TEXT("record", "validate", validate_path, "none",
          "A second record, which the model is tried on and not fitted to."),
     WORD("model", "kind", model_kind_words, model.kind, "fopdt", "The kind of process."),

@@ -62,6 +62,19 @@ const char *rk_action_to_text(rk_action action);
 /** Errors  RK_ERR_RANGE for another word than direct and reverse. */
 rk_status rk_action_from_text(const char *text, rk_action *action, rk_diag *diag);
 
+/** Which of two numbers is the day in a date such as 03/04/2026. */
+typedef enum rk_date_order {
+    RK_DATE_ORDER_BY_FILE = 0, /* as the file's dates tell */
+    RK_DATE_ORDER_DAY_FIRST,
+    RK_DATE_ORDER_MONTH_FIRST,
+} rk_date_order;
+
+/** "by-file", "day-first", "month-first". */
+const char *rk_date_order_to_text(rk_date_order order);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_date_order_from_text(const char *text, rk_date_order *order, rk_diag *diag);
+
 /** A name or a unit in a loop design, and a file name or a column's. */
 enum { RK_NAME_CHARS = 64, RK_UNITS_CHARS = 24, RK_PATH_CHARS = 512 };
 
@@ -98,6 +111,8 @@ typedef struct rk_design {
     char quality_column[RK_NAME_CHARS];
     double
         record_time_unit; /* s that a number in the time column counts; 0: as the file says */
+    rk_date_order record_order;
+    double moved_at, move, out_start; /* of a record without OUT: s, out-EU; NaN: not said */
 
     bool has_model;
     rk_model model;
