@@ -119,6 +119,10 @@ static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_p
         memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
         b->left_out = rki_leave_out_spikes(b);
     }
+    if (rki_series_sum(&b->series) != RK_OK) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
+                           b->series.samples);
+    }
     status = rki_series_thin(&b->thin, &b->series, diag);
     b->dense = DENSE * b->series.events > b->series.samples;
     if (status == RK_OK && b->dense) {
@@ -196,6 +200,7 @@ static void clean(rki_fit_work *b, rki_solution *best)
     more = rki_leave_out_spikes(b);
     if (more == 0) return;
     b->left_out += more;
+    (void)rki_series_sum(&b->series); /* there is room for them already */
     rki_fit_on(b, best, best->task.active, best->task.load_at, best);
 }
 

@@ -12,7 +12,8 @@
  * besides.
  *
  * Rows are taken in batches, a column a parameter, so that whitening and the products are loops
- * over contiguous numbers. Whitening by an autoregression is e(i) - sum a(k) e(i - k), within
+ * over contiguous numbers. Pieces of rows in which all states are at rest are taken at once, from
+ * sums that are made once (calm.h): a record may be far longer than its process. Whitening by an autoregression is e(i) - sum a(k) e(i - k), within
  * chains of regular rows; by an exponential memory it is (e(i) - r e(i-1)) / sqrt(1 - r^2),
  * r = exp(-interval / memory), for irregular ones. The cost is that of one step a row and
  * state, an exp only where the interval changes (KEPT lengths are remembered).
@@ -48,7 +49,8 @@ typedef struct walker {
     const rki_step *last; /* the step of the last row */
     int next;             /* the next of kept to be overwritten */
     bool has_initial, has_load;
-    double stop; /* before a sample after this time something acts */
+    double stop;  /* before a sample after this time something acts */
+    double moved; /* all moves of OUT together, out-EU */
 } walker;
 
 static const rki_step *step_of(walker *w, double h)
@@ -73,6 +75,14 @@ enum { BATCH = 64, LEFT = RKI_PARAMETERS, COLUMNS = RKI_PARAMETERS + 1 };
 typedef struct track {
     double v[2][BATCH], by[RKI_SHAPES][BATCH];
 } track;
+
+/* Below this numbers lose digits and a processor its speed. */
+#define SMALLEST 1e-280
+
+static double normal(double x)
+{
+    return fabs(x) < SMALLEST ? 0.0 : x;
+}
 
 /* Follow a state over some times; `ramp` is what an integrator takes up. */
 static void follow(walker *w, state *s, double ramp, const double *time, int rows, track *t)
@@ -107,12 +117,12 @@ static void follow(walker *w, state *s, double ramp, const double *time, int row
         t->by[1][i] = b0;
     }
     w->last = m;
-    s->v[0] = v0;
-    s->v[1] = v1;
-    s->by[0][0] = a0;
-    s->by[0][1] = a1;
-    s->by[1][0] = b0;
-    s->by[1][1] = b1;
+    s->v[0] = normal(v0);
+    s->v[1] = normal(v1);
+    s->by[0][0] = normal(a0);
+    s->by[0][1] = normal(a1);
+    s->by[1][0] = normal(b0);
+    s->by[1][1] = normal(b1);
 }
 
 /* All states that are in use, over some times. */
@@ -180,6 +190,7 @@ static void act_before(walker *w, double time)
 
 static void begin(walker *w, const rki_task *task, const double *q)
 {
+    size_t e;
     int i;
 
     memset(w, 0, sizeof *w);
@@ -191,6 +202,9 @@ static void begin(walker *w, const rki_task *task, const double *q)
     w->tau = exp(q[RKI_SHAPE]);
     w->now = task->series->time[0];
     w->initial.v[task->family == RKI_LAGGING ? 1 : 0] = 1.0;
+    for (e = 0; e < task->series->events; e++) {
+        w->moved += fabs(task->series->event_size[e]);
+    }
     for (i = 0; i < KEPT; i++) {
         w->kept[i].h = -1.0;
     }
@@ -355,9 +369,10 @@ int rki_list_active(unsigned active, int place[RKI_PARAMETERS])
 static int batch_rows(const walker *w, size_t first)
 {
     const rki_series *s = w->task->series;
+    const int room = RKI_CALM_ROWS - (int)(first % RKI_CALM_ROWS); /* to the next piece */
     int rows = 1;
 
-    while (rows < BATCH && first + (size_t)rows < s->samples &&
+    while (rows < BATCH && rows < room && first + (size_t)rows < s->samples &&
            !(w->stop < s->time[first + (size_t)rows])) {
         rows++;
     }
@@ -386,6 +401,189 @@ static void weigh(const rki_task *task, size_t first, double *last, size_t *chai
     }
 }
 
+/* ---- pieces in which the model stands still, or runs straight on ---- */
+
+/* A state so small a part of the moves has come to rest. */
+#define REST 1e-13
+
+static bool fade_out(double *x, double scale)
+{
+    if (!(fabs(*x) <= REST * scale)) return false;
+    *x = 0.0;
+    return true;
+}
+
+/* What fades of a state: all of it, or of an integrator's what its lag has not passed on. */
+static bool rests(const walker *w, state *s, double scale)
+{
+    bool rest = true;
+    int i, p;
+
+    for (i = w->integrates ? 1 : 0; i < 2; i++) {
+        rest = fade_out(&s->v[i], scale) && rest;
+        for (p = 0; p < RKI_SHAPES; p++) {
+            rest = fade_out(&s->by[p][i], scale) && rest;
+        }
+    }
+    return rest;
+}
+
+static bool all_rest(walker *w)
+{
+    return rests(w, &w->main, w->moved) && (!w->has_initial || rests(w, &w->initial, 1.0)) &&
+           (!w->has_load || rests(w, &w->load, 1.0));
+}
+
+/* Straight lines in time from a piece's start: at + by t. */
+typedef struct line {
+    double at, by;
+} line;
+
+/* The columns at rest, for a piece that starts so long after now, and what they say of PV. */
+static void straight_columns(const walker *w, double t0, double ahead, line column[COLUMNS])
+{
+    const double *q = w->q;
+    const double run = w->integrates ? w->u : 0.0;
+    const double loaded = w->integrates && w->loaded ? 1.0 : 0.0;
+    int p;
+
+    memset(column, 0, COLUMNS * sizeof *column);
+    column[RKI_GAIN] =
+        w->integrates ? (line){w->main.v[0] + (run * ahead), run} : (line){w->u, 0.0};
+    column[RKI_START].at = 1.0;
+    column[RKI_DRIFT] = (line){t0, 1.0};
+    column[RKI_THETA].at = w->integrates ? -q[RKI_GAIN] * w->u : 0.0;
+    if (w->has_initial && w->integrates) {
+        column[RKI_INITIAL].at = w->initial.v[0];
+    }
+    if (w->has_load) {
+        column[RKI_LOAD] = w->integrates ? (line){w->load.v[0] + (loaded * ahead), loaded}
+                                         : (line){(double)w->loaded, 0.0};
+    }
+    for (p = 0; p < w->shapes && w->integrates; p++) {
+        column[RKI_SHAPE + p].at =
+            (q[RKI_GAIN] * w->main.by[p][0]) +
+            (w->has_initial ? q[RKI_INITIAL] * w->initial.by[p][0] : 0.0) +
+            (w->has_load ? q[RKI_LOAD] * w->load.by[p][0] : 0.0);
+    }
+    for (p = 0; p < RKI_THETA; p++) { /* all that is linear makes PV */
+        column[LEFT].at += q[p] * column[p].at;
+        column[LEFT].by += q[p] * column[p].by;
+    }
+}
+
+/* A line that an autoregression has gone over. */
+static line whiten_line(const rki_colour *colour, double interval, line a)
+{
+    line made = a;
+    int k;
+
+    for (k = 0; k < colour->order; k++) {
+        made.at -= colour->ar[k] * (a.at - (a.by * interval * (double)(k + 1)));
+        made.by -= colour->ar[k] * a.by;
+    }
+    return made;
+}
+
+/* PV, whitened: its sums with 1, with time and with itself. */
+typedef struct pv_sums {
+    double y, ty, yy;
+} pv_sums;
+
+static pv_sums whiten_sums(const rki_colour *colour, const rki_calm *c)
+{
+    double part[RKI_CALM_LAGS] = {1.0};
+    pv_sums made = {0, 0, 0};
+    int k, l;
+
+    for (k = 0; k < colour->order; k++) {
+        part[k + 1] = -colour->ar[k];
+    }
+    for (k = 0; k <= colour->order; k++) {
+        made.y += part[k] * c->y[k];
+        made.ty += part[k] * c->ty[k];
+        for (l = 0; l <= colour->order; l++) {
+            made.yy += part[k] * part[l] * c->yy[k][l];
+        }
+    }
+    return made;
+}
+
+static double line_product(const rki_calm *c, line a, line b)
+{
+    return (a.at * b.at * RKI_CALM_ROWS) + (((a.at * b.by) + (a.by * b.at)) * c->t) +
+           (a.by * b.by * c->tt);
+}
+
+static void add_piece(const rki_task *task, const int *place, int width, const rki_calm *c,
+                      const line column[COLUMNS], rki_normal *n)
+{
+    const pv_sums pv = whiten_sums(&task->colour, c);
+    const double h = task->series->interval;
+    line white[COLUMNS], model = column[LEFT];
+    int a, b;
+
+    model.at -= c->y0; /* as PV's sums are */
+    model = whiten_line(&task->colour, h, model);
+    for (a = 0; a < width; a++) {
+        white[place[a]] = whiten_line(&task->colour, h, column[place[a]]);
+    }
+    for (a = 0; a < width; a++) {
+        const line x = white[place[a]];
+
+        for (b = 0; b <= a; b++) {
+            n->h[place[a]][place[b]] += line_product(c, x, white[place[b]]);
+        }
+        n->g[place[a]] += (x.at * pv.y) + (x.by * pv.ty) - line_product(c, x, model);
+    }
+    n->cost += pv.yy - (2.0 * ((model.at * pv.y) + (model.by * pv.ty))) +
+               line_product(c, model, model);
+    n->count += RKI_CALM_ROWS;
+}
+
+/* The piece that starts with row i, if the model is at rest in it and its noise can be taken in
+   one step; NULL: row by row. */
+static const rki_calm *piece_at(walker *w, size_t i, size_t chain)
+{
+    const rki_task *task = w->task;
+    const rki_calm *c = rki_series_calm(task->series, i);
+
+    if (c == NULL || task->colour.memory > 0) return NULL;
+    if (task->colour.order > 0 && (!c->regular || chain < (size_t)task->colour.order)) {
+        return NULL;
+    }
+    if (w->stop < task->series->time[i + RKI_CALM_ROWS - 1] || !all_rest(w)) return NULL;
+    return c;
+}
+
+/* Past a piece: the columns of its last rows, before the next ones. */
+static void pass_piece(walker *w, size_t i, const line column[COLUMNS], double t0, batch *b,
+                       double *residual)
+{
+    const rki_series *s = w->task->series;
+    const size_t end = i + RKI_CALM_ROWS;
+    size_t row;
+    int k, p;
+
+    for (row = i; row < end && residual != NULL; row++) {
+        residual[row] = s->pv[row] - column[LEFT].at - (column[LEFT].by * (s->time[row] - t0));
+    }
+    for (k = 0; k < RKI_AR_MAX; k++) {
+        const size_t at = end - RKI_AR_MAX + (size_t)k;
+        const double t = s->time[at] - t0;
+
+        for (p = 0; p < COLUMNS; p++) {
+            b->raw[p][k] = column[p].at + (column[p].by * t);
+        }
+        b->raw[LEFT][k] = s->pv[at] - b->raw[LEFT][k];
+    }
+    if (w->integrates) {
+        w->main.v[0] += w->u * (s->time[end - 1] - w->now);
+        w->load.v[0] += w->loaded ? s->time[end - 1] - w->now : 0.0;
+    }
+    w->now = s->time[end - 1];
+}
+
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual)
 {
@@ -407,9 +605,22 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
     begin(&w, task, q);
     for (i = 0; i < s->samples; i += (size_t)b.rows) {
         const double *time = &s->time[i];
+        const rki_calm *c;
 
         if (w.stop < *time) {
             act_before(&w, *time);
+        }
+        c = piece_at(&w, i, chain);
+        if (c != NULL) {
+            line column[COLUMNS];
+
+            straight_columns(&w, c->t0, c->t0 - w.now, column);
+            add_piece(task, place, width, c, column, normal);
+            pass_piece(&w, i, column, c->t0, &b, residual);
+            b.rows = RKI_CALM_ROWS;
+            last = w.now;
+            chain += RKI_CALM_ROWS;
+            continue;
         }
         b.rows = batch_rows(&w, i);
         go(&w, time, b.rows, &b.main, &b.initial, &b.load);

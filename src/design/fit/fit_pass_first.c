@@ -45,6 +45,31 @@ static inline void add_row(stretch *m, double w, double e, double s, double r)
     m->rr += w * r * r;
 }
 
+/* A response that has faded to so small a part has ended. */
+#define REST 1e-14
+
+/* Below this numbers lose digits and a processor its speed. */
+#define SMALLEST 1e-280
+
+/* A piece of rows at once, far behind a move. */
+static void add_calm(stretch *m, const rki_calm *c, double level)
+{
+    const double off = level - c->y0;
+
+    m->w += RKI_CALM_ROWS;
+    m->r += c->y[0] - (RKI_CALM_ROWS * off);
+    m->rr += c->yy[0][0] - (2.0 * off * c->y[0]) + (RKI_CALM_ROWS * off * off);
+}
+
+static void set_residual(const rki_series *s, size_t first, double level, double *residual)
+{
+    size_t i;
+
+    for (i = first; i < first + RKI_CALM_ROWS && residual != NULL; i++) {
+        residual[i] = s->pv[i] - level;
+    }
+}
+
 /* Everything in the full places: x = v + u, and by theta gain v / tau, by ln T gain b. */
 static void close_stretch(const stretch *m, double gain, double tau, rki_normal *n)
 {
@@ -124,8 +149,20 @@ void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_no
         level = q[RKI_START] + (gain * m.u);
         size = gain * m.v0;
         for (;;) {
-            const double left = series->pv[i] - level - (size * e);
-            double gap, off;
+            const rki_calm *calm = e * (1.0 + s) < REST ? rki_series_calm(series, i) : NULL;
+            double left, gap, off;
+
+            if (calm != NULL && !(next < series->time[i + RKI_CALM_ROWS - 1])) {
+                add_calm(&m, calm, level);
+                set_residual(series, i, level, residual);
+                i += RKI_CALM_ROWS;
+                e = 0;
+                if (i == series->samples) break;
+                s = (series->time[i] - m.since) * rate;
+                if (next < series->time[i]) break;
+                continue;
+            }
+            left = series->pv[i] - level - (size * e);
 
             if (residual != NULL) {
                 residual[i] = left;
@@ -140,6 +177,7 @@ void rki_pass_first(const rki_task *task, const double q[RKI_PARAMETERS], rki_no
                 off = 0;
             }
             e *= decay * (1.0 - off);
+            e = e < SMALLEST ? 0.0 : e;
             s = (series->time[i] - m.since) * rate;
             if (next < series->time[i]) break;
         }

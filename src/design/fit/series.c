@@ -44,6 +44,7 @@ void rki_series_free(rki_series *series)
     rk_memory_free(series->weight);
     rk_memory_free(series->event_time);
     rk_memory_free(series->event_size);
+    rk_memory_free(series->calm);
     memset(series, 0, sizeof *series);
 }
 

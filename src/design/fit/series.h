@@ -6,6 +6,8 @@
 
 #include <redkettle/design/record/record.h>
 
+#include "calm.h"
+
 /** What a fit works on: samples of PV, and the moves of OUT as events. The caller owns the
  * arrays. */
 typedef struct rki_series {
@@ -20,6 +22,7 @@ typedef struct rki_series {
     double out0;
     double interval; /* median sampling interval, s */
     double *visits;  /* counts the samples that were visited; shared by all copies */
+    rki_calm *calm;  /* sums over pieces of it, by rki_series_sum; NULL: none */
 } rki_series;
 
 /** All rows of a record. Errors  RK_ERR_MEMORY. */
@@ -41,6 +44,13 @@ rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double 
  * record whose OUT moves all the time, which blocks would blur.
  */
 rk_status rki_series_chunk(rki_series *chunk, const rki_series *full, rk_diag *diag);
+
+/** Make the sums of all pieces, or make them again after weights have changed. Errors
+ * RK_ERR_MEMORY. */
+rk_status rki_series_sum(rki_series *series);
+
+/** The piece that starts with this row, if all of it counts; NULL: there is none. */
+const rki_calm *rki_series_calm(const rki_series *series, size_t first);
 
 void rki_series_free(rki_series *series);
 

@@ -7,6 +7,7 @@
 #include "trend.h"
 
 #include <math.h>
+#include <string.h>
 
 /* Lags of the correlation that are summed: as many as the rows' root, and no more than this. */
 #define LAGS_MOST 40.0
@@ -73,17 +74,26 @@ static void fit_line(line *l, size_t rows, double *tt)
  */
 static double widening(const line *l, size_t rows, double left)
 {
+    enum { MOST = (int)LAGS_MOST, BATCH = 1024 };
     const size_t lags = (size_t)fmin(sqrt((double)rows), LAGS_MOST);
-    double sum = 1.0;
-    size_t lag, i;
+    double window[MOST + BATCH] = {0}, product[MOST + 1] = {0}, sum = 1.0;
+    size_t lag, first, i;
 
-    for (lag = 1; lag <= lags; lag++) {
-        double product = 0;
+    for (first = 0; first < rows; first += BATCH) { /* behind the last ones of those before */
+        const size_t count = rows - first < BATCH ? rows - first : BATCH;
 
-        for (i = lag; i < rows; i++) {
-            product += rest(l, i) * rest(l, i - lag);
+        for (i = 0; i < count; i++) {
+            window[MOST + i] = rest(l, first + i);
         }
-        sum += 2.0 * (1.0 - ((double)lag / (double)(lags + 1))) * (product / left);
+        for (lag = 1; lag <= lags; lag++) {
+            for (i = 0; i < count; i++) {
+                product[lag] += window[MOST + i] * window[MOST + i - lag];
+            }
+        }
+        memmove(window, window + count, MOST * sizeof *window);
+    }
+    for (lag = 1; lag <= lags; lag++) {
+        sum += 2.0 * (1.0 - ((double)lag / (double)(lags + 1))) * (product[lag] / left);
     }
     return sqrt(fmax(sum, 1.0));
 }
