@@ -166,6 +166,22 @@ static void add_candidate(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
     take_candidate(&made, fit);
 }
 
+/* A first order so much slower than the record is long is an integrator with a number more. */
+#define INTEGRATING 5.0
+
+/* How much better a family must be, or may be worse, to take the best one's place. */
+static double handicap(const rki_fit_work *b, const rki_solution *best, rki_family family)
+{
+    const double span = b->series.time[b->series.samples - 1];
+
+    if (!best->found) return 0.0;
+    if (is_complex(family) && !is_complex(best->task.family)) return PREFER_SIMPLE;
+    if (family == RKI_INTEGRATOR && exp(best->q[RKI_SHAPE]) > INTEGRATING * span) {
+        return -PREFER_SIMPLE;
+    }
+    return 0.0;
+}
+
 /* All families; the simplest that the criterion does not clearly speak against. */
 static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
 {
@@ -175,16 +191,11 @@ static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
 
     best->found = false;
     for (i = 0; i < 4; i++) {
-        const double handicap =
-            best->found && is_complex(families[i]) && !is_complex(best->task.family)
-                ? PREFER_SIMPLE
-                : 0.0;
-
         rki_fit_family(b, families[i], best->found ? best : NULL, &made);
         if (!made.found) continue;
         rki_fit_extras(b, &made);
         add_candidate(b, &made, fit);
-        if (!best->found || made.bic + handicap < best->bic) {
+        if (!best->found || made.bic + handicap(b, best, families[i]) < best->bic) {
             *best = made;
         }
     }

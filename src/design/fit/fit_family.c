@@ -194,6 +194,8 @@ static void settle(rki_fit_work *b, const rki_solution *rival, rki_solution *s)
 
     s->task.series = &b->series;
     for (turn = 0; turn < COLOURINGS; turn++) {
+        const bool coloured = rki_is_coloured(&s->task.colour); /* as the one before may be */
+
         rki_descend(&s->task, s->q, turn == 0 ? STEPS_ALL : STEPS_COLOUR, &s->normal);
         if (turn == 0) {
             s->plain_cost = s->normal.cost;
@@ -203,7 +205,7 @@ static void settle(rki_fit_work *b, const rki_solution *rival, rki_solution *s)
         rki_take_residual(b, s);
         s->task.colour = rki_colour_of(b);
         if (!rki_is_coloured(&s->task.colour)) {
-            if (turn > 0) {
+            if (coloured) {
                 rki_descend(&s->task, s->q, STEPS_COLOUR, &s->normal);
             }
             break;
@@ -376,14 +378,43 @@ static double predicted_gain(const rki_fit_work *b, const rki_solution *s, rki_p
 /* A predicted gain of less than this part of what is needed is not followed. */
 #define HOPEFUL 0.3
 
-void rki_fit_extras(rki_fit_work *b, rki_solution *best)
+/* What was taken in on the way to the minimum may not be needed there: each extra has to show it
+   once more, from where the others have led. */
+static void prune(rki_fit_work *b, rki_solution *best)
+{
+    static const struct {
+        rki_parameter extra;
+        double needed;
+    } extras[] = {
+        {RKI_LOAD, CLEARLY_SEARCHED}, {RKI_DRIFT, CLEARLY}, {RKI_INITIAL, CLEARLY}};
+    size_t i;
+
+    for (i = 0; i < sizeof extras / sizeof extras[0]; i++) {
+        const rki_parameter extra = extras[i].extra;
+        rki_solution without;
+        rki_solution from = *best;
+
+        if (!rki_active(&best->task, (int)extra) ||
+            (extra == RKI_DRIFT && rki_family_integrates(best->task.family))) {
+            continue;
+        }
+        from.q[extra] = 0.0;
+        rki_fit_on(b, &from, from.task.active & ~bit(extra),
+                   extra == RKI_LOAD ? 0 : from.task.load_at, &without);
+        if (without.found && without.bic < best->bic + extras[i].needed) {
+            *best = without;
+        }
+    }
+}
+
+/* Drift, a start off rest or a load step, where the record clearly shows one. */
+static void take_in(rki_fit_work *b, rki_solution *best)
 {
     static const rki_parameter extras[] = {RKI_INITIAL, RKI_DRIFT};
     rki_solution trial, chosen;
     double at, gained;
     size_t turn, i;
 
-    if (best->task.family == RKI_INTEGRATOR || b->plain || best->hopeless) return;
     for (turn = 0; turn < 2; turn++) {
         chosen = *best;
         for (i = 0; i < 2; i++) {
@@ -406,6 +437,13 @@ void rki_fit_extras(rki_fit_work *b, rki_solution *best)
     if (trial.found && trial.bic + CLEARLY_SEARCHED < best->bic) {
         *best = trial;
     }
+}
+
+void rki_fit_extras(rki_fit_work *b, rki_solution *best)
+{
+    if (best->task.family == RKI_INTEGRATOR || b->plain || best->hopeless) return;
+    take_in(b, best);
+    prune(b, best);
 }
 
 /* The profile's grid: parts of an error, or of an interval where the noise is coloured, over so
