@@ -9,8 +9,7 @@
  * 2. Colour: the residual of least squares gives the noise's autoregression (fit_noise.c); the
  *    descent goes on with whitened residuals, twice at most. Families are compared by BIC = n
  *    ln(cost / n) + sum ln(variance of each innovation) + k ln n.
- * 3. Beside the model: initial state, drift and a load step are taken in where BIC falls
- *    clearly. What one more parameter would gain is first predicted from the normal equations.
+ * 3. Beside the model: initial state, drift and a load step (fit_extras.c).
  * 4. Dead time: OUT moves in steps, so that the cost is smooth between two samples and kinked
  *    at them, with a minimum in each interval where the noise is coloured. Its interval is
  *    therefore no curvature but a posterior: the likelihood, with the other parameters along
@@ -27,7 +26,7 @@
 #include "fit_stages.h"
 
 /* Steps of the descents: on the thinned record, on all rows, after the colour is known. */
-enum { STEPS_THIN = 15, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
+enum { STEPS_THIN = RKI_STEPS_THIN, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
 /* Longer records have rows too close for the kinks between them to matter. */
 enum { PROFILE_ROWS = 30000 };
 /* A second start is taken along if its cost is within so many variances of the best one's. */
@@ -39,12 +38,6 @@ enum { PROFILE_ROWS = 30000 };
 #define SAME_START 0.05
 /* Least squares that leave so many times more than another family's are not worth more. */
 #define HOPELESS 2.0
-/* An extra parameter must gain so much in the Bayesian criterion; one that was searched for in
-   time more. */
-#define CLEARLY 10.0
-#define CLEARLY_SEARCHED 25.0
-/* Times tried for a load step. */
-enum { LOADS = 24 };
 
 static unsigned bit(rki_parameter p)
 {
@@ -268,8 +261,7 @@ static void follow(rki_fit_work *b, const rki_task *task, const rki_solution *ri
     }
 }
 
-/* A solution's problem on the thinned record, where noise has no colour to speak of. */
-static rki_task on_thin(const rki_fit_work *b, const rki_solution *s)
+rki_task rki_on_thin(const rki_fit_work *b, const rki_solution *s)
 {
     rki_task task = s->task;
 
@@ -286,7 +278,7 @@ static bool is_hopeless(const rki_fit_work *b, const rki_solution *rival,
     rki_normal n;
 
     if (rival == NULL || b->dense) return false;
-    task = on_thin(b, rival);
+    task = rki_on_thin(b, rival);
     rki_pass(&task, rival->q, &n, NULL);
     return start->cost - n.cost > (HOPELESS - 1.0) * rival->plain_cost;
 }
@@ -331,119 +323,6 @@ void rki_fit_on(rki_fit_work *b, const rki_solution *from, unsigned active, doub
     made->task.active = active;
     made->task.load_at = load_at;
     settle(b, NULL, made);
-}
-
-/* The time of a load step that explains most, the shape as it is; *gained is what it takes off
-   the cost of the thinned record. */
-static double best_load(const rki_fit_work *b, const rki_solution *from, double *gained)
-{
-    const rki_series *s = &b->thin;
-    const double start = s->time[0], span = s->time[s->samples - 1] - start;
-    double best = HUGE_VAL, at = 0, q[RKI_PARAMETERS], without;
-    rki_task task = on_thin(b, from);
-    int i;
-
-    memcpy(q, from->q, sizeof q);
-    without = rki_solve_linear(&task, q);
-    task.active |= bit(RKI_LOAD);
-    for (i = 1; i < LOADS; i++) {
-        double cost;
-
-        memcpy(q, from->q, sizeof q);
-        task.load_at = start + (span * i / LOADS);
-        cost = rki_solve_linear(&task, q);
-        if (cost < best) {
-            best = cost;
-            at = task.load_at;
-        }
-    }
-    *gained = without - best;
-    return at;
-}
-
-/* What one more parameter would take off, on the thinned record: no descent, no pass over all
-   rows. */
-static double predicted_gain(const rki_fit_work *b, const rki_solution *s, rki_parameter extra)
-{
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
-    rki_task task = on_thin(b, s);
-    rki_normal n;
-
-    task.active |= bit(extra);
-    rki_pass(&task, s->q, &n, NULL);
-    return rki_predicted_decrease(task.active, &n, inverse, d) -
-           rki_predicted_decrease(s->task.active, &n, inverse, d);
-}
-
-/* A predicted gain of less than this part of what is needed is not followed. */
-#define HOPEFUL 0.3
-
-/* What was taken in on the way to the minimum may not be needed there: each extra has to show it
-   once more, from where the others have led. */
-static void prune(rki_fit_work *b, rki_solution *best)
-{
-    static const struct {
-        rki_parameter extra;
-        double needed;
-    } extras[] = {
-        {RKI_LOAD, CLEARLY_SEARCHED}, {RKI_DRIFT, CLEARLY}, {RKI_INITIAL, CLEARLY}};
-    size_t i;
-
-    for (i = 0; i < sizeof extras / sizeof extras[0]; i++) {
-        const rki_parameter extra = extras[i].extra;
-        rki_solution without;
-        rki_solution from = *best;
-
-        if (!rki_active(&best->task, (int)extra) ||
-            (extra == RKI_DRIFT && rki_family_integrates(best->task.family))) {
-            continue;
-        }
-        from.q[extra] = 0.0;
-        rki_fit_on(b, &from, from.task.active & ~bit(extra),
-                   extra == RKI_LOAD ? 0 : from.task.load_at, &without);
-        if (without.found && without.bic < best->bic + extras[i].needed) {
-            *best = without;
-        }
-    }
-}
-
-/* Drift, a start off rest or a load step, where the record clearly shows one. */
-static void take_in(rki_fit_work *b, rki_solution *best)
-{
-    static const rki_parameter extras[] = {RKI_INITIAL, RKI_DRIFT};
-    rki_solution trial, chosen;
-    double at, gained;
-    size_t turn, i;
-
-    for (turn = 0; turn < 2; turn++) {
-        chosen = *best;
-        for (i = 0; i < 2; i++) {
-            if (rki_active(&best->task, (int)extras[i])) continue;
-            if (predicted_gain(b, best, extras[i]) < HOPEFUL * CLEARLY * rki_variance(best))
-                continue;
-            rki_fit_on(b, best, best->task.active | bit(extras[i]), 0, &trial);
-            if (trial.found && trial.bic + CLEARLY < best->bic && trial.bic < chosen.bic) {
-                chosen = trial;
-            }
-        }
-        if (!(chosen.bic < best->bic)) break;
-        *best = chosen;
-    }
-    /* A load step that was missed leaves anything but white noise. */
-    if (best->task.family == RKI_LAGGING || !rki_is_coloured(&best->task.colour)) return;
-    at = best_load(b, best, &gained);
-    if (gained < HOPEFUL * CLEARLY_SEARCHED * rki_variance(best)) return;
-    rki_fit_on(b, best, best->task.active | bit(RKI_LOAD), at, &trial);
-    if (trial.found && trial.bic + CLEARLY_SEARCHED < best->bic) {
-        *best = trial;
-    }
-}
-
-void rki_fit_extras(rki_fit_work *b, rki_solution *best)
-{
-    if (best->task.family == RKI_INTEGRATOR || b->plain || best->hopeless) return;
-    take_in(b, best);
-    prune(b, best);
 }
 
 /* The profile's grid: parts of an error, or of an interval where the noise is coloured, over so

@@ -70,6 +70,9 @@ void rki_fit_family(rki_fit_work *bench, rki_family family, const rki_solution *
 void rki_fit_on(rki_fit_work *bench, const rki_solution *from, unsigned active, double load_at,
                 rki_solution *made);
 
+/** A solution's problem on the thinned record, where noise has no colour to speak of. */
+rki_task rki_on_thin(const rki_fit_work *bench, const rki_solution *at);
+
 /** The solution with drift, initial state or load step added where the record clearly says so.
  */
 void rki_fit_extras(rki_fit_work *bench, rki_solution *best);
@@ -87,6 +90,8 @@ size_t rki_leave_out_spikes(rki_fit_work *bench);
 
 /** Does OUT answer PV from row to row: was the record made in automatic? */
 bool rki_answers_pv(const rk_record *record);
+
+enum { RKI_STEPS_THIN = 15 }; /* of a descent on the thinned record */
 
 /** How many parameters are in use. */
 int rki_count_active(unsigned active);

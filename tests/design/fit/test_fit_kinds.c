@@ -356,7 +356,24 @@ static void dead(row *r, rng *random)
     }
 }
 
+/* Rows that were not written, while the process went on. */
 static void gap(row *r, rng *random)
+{
+    enum { FROM = 380, MISSING = 60 };
+    int i;
+
+    (void)random;
+    for (i = FROM; i < ROWS; i++) {
+        if (i + MISSING < ROWS) {
+            r[i] = r[i + MISSING];
+        } else {
+            r[i].time = -1;
+        }
+    }
+}
+
+/* A clock that was set forward, while the process did not. */
+static void clock_leap(row *r, rng *random)
 {
     int i;
 
@@ -510,6 +527,7 @@ static const struct {
     {"four rows", too_few, REFUSED, "too few", QNAN},
     {"a move in the last rows", move_at_the_end, REFUSED, "too few rows come after", QNAN},
     {"a gap", gap, RK_LEVEL_NOTE, NULL, -0.118},
+    {"a clock that leaps", clock_leap, RK_LEVEL_CAUTION, NULL, QNAN},
     {"coarse steps of PV", coarse, RK_LEVEL_NOTE, NULL, -0.118},
     {"jittering feedback of OUT", valve_jitter, RK_LEVEL_NOTE, NULL, -0.118},
     {"tiny PV", scaled_down, RK_LEVEL_NOTE, NULL, -0.118e-9},
