@@ -306,12 +306,13 @@ static void whiten(const rki_colour *colour, batch *b, int column)
     }
 }
 
-static double dot(const double *a, const double *b)
+/* Over a batch's rows, by fours: behind the last one stand zeros. */
+static double dot(const double *a, const double *b, int rows)
 {
     double sum[4] = {0, 0, 0, 0};
     int i, k;
 
-    for (i = 0; i < BATCH; i += 4) {
+    for (i = 0; i < rows; i += 4) {
         for (k = 0; k < 4; k++) {
             sum[k] += a[i + k] * b[i + k];
         }
@@ -338,7 +339,7 @@ static void take_batch(const rki_task *task, const int *place, int width, batch 
         for (i = 0; i < b->rows; i++) {
             white[i] *= b->weight[i];
         }
-        for (; i < BATCH; i++) {
+        for (; i % 4 != 0; i++) {
             white[i] = 0.0;
         }
         /* The last rows again, before the next ones. */
@@ -346,11 +347,11 @@ static void take_batch(const rki_task *task, const int *place, int width, batch 
     }
     for (a = 0; a < width; a++) {
         for (c = 0; c <= a; c++) {
-            n->h[place[a]][place[c]] += dot(b->white[place[a]], b->white[place[c]]);
+            n->h[place[a]][place[c]] += dot(b->white[place[a]], b->white[place[c]], b->rows);
         }
-        n->g[place[a]] += dot(b->white[place[a]], b->white[LEFT]);
+        n->g[place[a]] += dot(b->white[place[a]], b->white[LEFT], b->rows);
     }
-    n->cost += dot(b->white[LEFT], b->white[LEFT]);
+    n->cost += dot(b->white[LEFT], b->white[LEFT], b->rows);
 }
 
 int rki_list_active(unsigned active, int place[RKI_PARAMETERS])

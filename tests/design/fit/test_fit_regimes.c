@@ -226,6 +226,7 @@ Suite *suite_fit_regimes(void)
     tcase_set_tags(many, "statistics");
     tcase_set_timeout(many, 120);
     add_table(many, intervals_hold_and_nothing_is_claimed_that_is_not_there, regimes);
+    tcase_set_tags(t, "statistics");
     tcase_set_timeout(t, 60);
     add_table(t, a_record_far_longer_than_its_process_is_fitted_all_the_same, days);
     suite_add_tcase(suite, many);
