@@ -168,7 +168,7 @@ START_TEST(intervals_hold_and_nothing_is_claimed_that_is_not_there)
     }
     ck_assert_int_ge(kind, RECORDS - 3);
     ck_assert_int_le(false_extras, 3);
-    ck_assert_int_ge(gain, 52); /* three deviations below 95 of 100 */
+    ck_assert_int_ge(gain, 52); /* three deviations below 95 % */
     ck_assert_int_ge(tau, tau_least);
     ck_assert_int_ge(theta, 52);
     ck_assert(regimes[_i].off_rest == 0 || off_rest >= RECORDS - 3);
