@@ -410,11 +410,11 @@ END_TEST
 Suite *suite_slips(void)
 {
     Suite *suite = suite_create("cli/slips");
-    TCase *t = tcase_create("slips"), *many = tcase_create("units and terminals");
+    TCase *t = tcase_create("slips"), *many = tcase_create("as processes");
 
-    add_table(t, a_slip_is_named_with_its_remedy, slips);
     add_table(t, sound_settings_are_no_slip, sound);
     tcase_set_tags(many, "processes");
+    add_table(many, a_slip_is_named_with_its_remedy, slips);
     add_table(many, a_record_in_other_units_is_not_saved, units);
     tcase_add_loop_test(many, a_dumb_terminal_gets_no_colour, 0, 2);
     suite_add_tcase(suite, t);
