@@ -71,6 +71,15 @@ typedef int step_function(job *j);
 /** Take steps, up to a NULL, until one does not succeed. */
 int take_steps(job *j, step_function *const *steps);
 
+/** What is wrong with the options: numbers out of range, or options that do not go together. */
+typedef struct wrong_option {
+    bool is_so;
+    const char *why; /* what it is and what to do; the list ends at a NULL */
+} wrong_option;
+
+/** Refuse the first that is so. */
+int refuse_wrong(const job *j, const wrong_option *list);
+
 /** A command of the tool. */
 typedef struct command {
     const char *name, *what; /* one line, for the list of commands */
@@ -136,7 +145,10 @@ int need_settings(job *j);
 int need_scan(job *j);
 int need_plant(job *j);
 
-/** Read a record by the columns that the loop's has. */
+/** The columns that the loop's record has, and how its times are written. */
+rk_columns record_columns(const job *j);
+
+/** Read a record by the columns that the loop's has; one of PV alone by OUT's move too. */
 rk_status read_record(const job *j, const char *path, rk_record **record, rk_import *import,
                       rk_diag *diag);
 

@@ -187,25 +187,21 @@ static int check_stable(job *j)
 static int check_options(job *j)
 {
     emit_job *e = (emit_job *)j;
-    if (!e->j.is_loop_file) {
-        return fail(&e->j, EXIT_USAGE,
-                    "give a loop file (.loop) with scan, out range and settings");
-    }
-    if (strlen(e->dir) >= RK_PATH_CHARS - 2) {
-        return fail(&e->j, EXIT_USAGE, "--dir: the path is too long");
-    }
-    if (e->show && (e->chosen || e->force)) {
-        return fail(&e->j, EXIT_USAGE, "--show prints, and writes nothing: give it alone");
-    }
-    if (e->fixed && (e->st || e->xml || e->vectors || e->show)) {
-        return fail(&e->j, EXIT_USAGE, "--real fixed is of the C alone: --to c,sheet");
-    }
-    if (!e->chosen && e->fixed) {
+    const wrong_option list[] = {
+        {!j->is_loop_file, "give a loop file (.loop) with scan, out range and settings"},
+        {strlen(e->dir) >= RK_PATH_CHARS - 2, "--dir: the path is too long"},
+        {e->show && (e->chosen || e->force),
+         "--show prints, and writes nothing: give it alone"},
+        {e->fixed && (e->st || e->xml || e->vectors || e->show),
+         "--real fixed is of the C alone: --to c,sheet"},
+        {0},
+    };
+
+    if (!e->chosen) {
         e->c = e->sheet = true;
-    } else if (!e->chosen) {
-        e->st = e->c = e->xml = e->sheet = e->vectors = true;
+        e->st = e->xml = e->vectors = !e->fixed;
     }
-    return EXIT_DONE;
+    return refuse_wrong(j, list);
 }
 
 static int show_equations(job *j)

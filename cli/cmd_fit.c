@@ -198,27 +198,22 @@ static int fit(job *j)
 static int check_options(job *j)
 {
     const fit_job *f = (const fit_job *)j;
+    const wrong_option list[] = {
+        {f->as_given && (j->save || f->by_move || f->compare != NULL),
+         "--as-given fits nothing: leave --save, --by-move, --compare out"},
+        {f->force && !j->save, "--force goes with --save: give both"},
+        {f->by_move && (j->save || j->figure != NULL || f->validate != NULL),
+         "--by-move is a table: leave --save, --figure, --validate out"},
+        {!f->as_given && model_is_given(j),
+         "the model's numbers are what is fitted: leave them out, or lay them over with "
+         "--as-given"},
+        {0},
+    };
 
-    if (f->as_given && (j->save || f->by_move || f->compare != NULL)) {
-        return fail(j, EXIT_USAGE,
-                    "--as-given fits nothing: leave --save, --by-move, --compare out");
-    }
-    if (f->force && !j->save) {
-        return fail(j, EXIT_USAGE, "--force goes with --save: give both");
-    }
-    if (f->by_move && (j->save || j->figure != NULL || f->validate != NULL)) {
-        return fail(j, EXIT_USAGE,
-                    "--by-move is a table: leave --save, --figure, --validate out");
-    }
-    if (!f->as_given && model_is_given(j)) {
-        return fail(j, EXIT_USAGE,
-                    "the model's numbers are what is fitted: leave them out, or lay them over "
-                    "with --as-given");
-    }
     if (!f->as_given) {
         j->loop.has_model = false; /* a model in the file is what this command replaces */
     }
-    return EXIT_DONE;
+    return refuse_wrong(j, list);
 }
 
 static int run(job *j)

@@ -61,7 +61,6 @@ static int make_cases(job *j)
 static int make_plan(job *j)
 {
     trial_job *t = (trial_job *)j;
-
     rk_trial_plan *p = &t->plan;
 
     p->shape = !isnan(t->ramp)    ? RK_SETPOINT_SHAPE_RAMP
@@ -83,7 +82,6 @@ static int make_plan(job *j)
     }
     p->seed = isnan(t->seed) ? 1U : (unsigned)t->seed;
     p->band = t->band / 100.0;
-
     rk_trial_plan_complete(p, &j->loop, t->cases, t->count);
     if (t->recorded != NULL) {
         t->laid = rk_overlay_make(t->recorded, p, t->overlay_at);
@@ -164,92 +162,68 @@ static int run_open_step(job *j)
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
-    if (t->words_count > 0 || !isnan(t->plan.sp_step) || !isnan(t->plan.load_step) ||
-        !isnan(t->load_out) || !isnan(t->error_step) || t->curves != NULL ||
-        t->overlay != NULL) {
-        return fail(&t->j, EXIT_USAGE,
-                    "--open-step goes without setpoints, loads, cases and curves");
-    }
     status = rk_open_step_compute(m, isnan(t->j.loop.ts) ? 0.01 * own : t->j.loop.ts,
                                   t->open_step, &t->trials[0], &t->opened, &diag);
     if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "--open-step: %s", diag.text);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     t->count = 1;
     report = report_make(&t->j);
-
     return show_report(j, report, rk_report_add_open_step(report, &j->loop, &t->opened), draw);
 }
 
 static int check_options(job *j)
 {
     const trial_job *t = (const trial_job *)j;
+    const bool sp = !isnan(t->plan.sp_step), alone = !isnan(t->error_step);
+    const bool load_in = !isnan(t->plan.load_step), load_out = !isnan(t->load_out);
+    const int shapes = !isnan(t->ramp) + !isnan(t->train) + !isnan(t->sine);
+    const wrong_option list[] = {
+        {!isnan(t->open_step) && (sp || load_in || load_out || alone || t->words_count > 0 ||
+                                  t->curves != NULL || t->overlay != NULL),
+         "--open-step goes without setpoints, loads, cases and curves"},
+        {!isnan(t->plan.load_at) && !load_in && !load_out && sp,
+         "--load-at goes with --load-step: give one"},
+        {shapes > 1,
+         "the setpoint has one shape: give one of --sp-ramp, --sp-train, --sp-sine"},
+        {load_in && load_out, "one load at a time: give --load-step or --load-out"},
+        {t->on_plant && !j->loop.has_plant, "--plant: the loop file has no [plant]: give one"},
+        {!isnan(t->seed) &&
+             !(t->seed >= 0 && t->seed < 4294967296.0 && t->seed == floor(t->seed)),
+         "--seed: give a whole number, 0 or more"},
+        {alone && (sp || load_in || load_out || shapes > 0 || t->on_plant),
+         "--error-step is of the controller alone: it goes without setpoints, loads and --plant"},
+        {t->error_step == 0, "--error-step 0: give a step that is not 0"},
+        {!isnan(t->overlay_at) && t->overlay == NULL,
+         "--overlay-at goes with --overlay: give both"},
+        {t->overlay != NULL && j->figure == NULL && j->json,
+         "--overlay: give --figure FILE to see it"},
+        {0},
+    };
 
-    if (!isnan(t->plan.load_at) && isnan(t->plan.load_step) && isnan(t->load_out) &&
-        !isnan(t->plan.sp_step)) {
-        return fail(j, EXIT_USAGE, "--load-at goes with --load-step: give one");
-    }
-    if (!isnan(t->ramp) + !isnan(t->train) + !isnan(t->sine) > 1) {
-        return fail(j, EXIT_USAGE,
-                    "the setpoint has one shape: give one of --sp-ramp, "
-                    "--sp-train, --sp-sine");
-    }
-    if (!isnan(t->plan.load_step) && !isnan(t->load_out)) {
-        return fail(j, EXIT_USAGE, "one load at a time: give --load-step or --load-out");
-    }
-    if (t->on_plant && !j->loop.has_plant) {
-        return fail(j, EXIT_USAGE, "--plant: the loop file has no [plant]: give one");
-    }
-    if (!isnan(t->seed) &&
-        !(t->seed >= 0 && t->seed < 4294967296.0 && t->seed == floor(t->seed))) {
-        return fail(j, EXIT_USAGE, "--seed: give a whole number, 0 or more");
-    }
-    if (!isnan(t->error_step) &&
-        (!isnan(t->plan.sp_step) || !isnan(t->plan.load_step) || !isnan(t->load_out) ||
-         !isnan(t->ramp) || !isnan(t->train) || !isnan(t->sine) || t->on_plant)) {
-        return fail(j, EXIT_USAGE,
-                    "--error-step is of the controller alone: it goes without setpoints, loads "
-                    "and --plant");
-    }
-    if (t->error_step == 0) {
-        return fail(j, EXIT_USAGE, "--error-step 0: give a step that is not 0");
-    }
-    if (!isnan(t->overlay_at) && t->overlay == NULL) {
-        return fail(j, EXIT_USAGE, "--overlay-at goes with --overlay: give both");
-    }
-    if (t->overlay != NULL && j->figure == NULL && j->json) {
-        return fail(j, EXIT_USAGE, "--overlay: give --figure FILE to see it");
-    }
-    return EXIT_DONE;
+    return refuse_wrong(j, list);
 }
 
 static int read_overlay(job *j)
 {
     trial_job *t = (trial_job *)j;
-    const rk_design *d = &j->loop;
-    const rk_columns usual = {
-        .time_unit = d->record_time_unit, .order = d->record_order, .curve = true};
-    const rk_columns columns = {.time = d->time_column,
-                                .out = d->out_column,
-                                .pv = d->pv_column,
-                                .quality = d->quality_column,
-                                .time_unit = d->record_time_unit,
-                                .order = d->record_order,
-                                .curve = true};
+    rk_columns columns = record_columns(j);
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
     if (t->overlay == NULL) return EXIT_DONE;
+    columns.curve = true;
     status = rk_record_read(t->overlay, &columns, &t->recorded, NULL, &diag);
     if (status == RK_ERR_FORMAT) { /* from elsewhere, with columns of its own */
-        status = rk_record_read(t->overlay, &usual, &t->recorded, NULL, &diag);
+        columns.time = columns.out = columns.pv = columns.quality = NULL;
+        status = rk_record_read(t->overlay, &columns, &t->recorded, NULL, &diag);
     }
     return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
 }
 
 static int try(job *j)
 {
-    static step_function *const trials[] = {need_scan, check_options, read_overlay, make_cases,
-                                            make_plan, run_cases,     tell,         NULL};
+    static step_function *const trials[] = {need_scan, read_overlay, make_cases, make_plan,
+                                            run_cases, tell,         NULL};
 
     return isnan(((trial_job *)j)->open_step) ? take_steps(j, trials) : run_open_step(j);
 }
@@ -334,6 +308,6 @@ const command command_trial = {
     .options = options,
     .groups = groups,
     .size = sizeof(trial_job),
-    .steps = (step_function *const[]){need_model, try, NULL},
+    .steps = (step_function *const[]){need_model, check_options, try, NULL},
     .free = free_trials,
 };

@@ -136,26 +136,21 @@ static int tell(job *j)
 static int check_options(job *j)
 {
     const tune_job *t = (const tune_job *)j;
+    const wrong_option list[] = {
+        {isnan(j->knobs.ultimate_gain) != isnan(j->knobs.ultimate_period),
+         "an ultimate point is a gain and a period: give --ultimate-gain and --ultimate-period"},
+        {j->save && (j->rule == NULL || strcasecmp(j->rule, "all") == 0),
+         "--save needs one rule: add --rule NAME"},
+        {j->figure != NULL && !t->speed,
+         "--figure draws the fan of --speed: add it, or use trial"},
+        {t->speed && settings_are_given(j),
+         "--speed shows one rule's settings: leave settings of your own out"},
+        {(t->speed || t->forms) && (j->save || t->sort != NULL),
+         "--speed and --forms: leave --save and --sort out"},
+        {0},
+    };
 
-    if (isnan(j->knobs.ultimate_gain) != isnan(j->knobs.ultimate_period)) {
-        return fail(j, EXIT_USAGE,
-                    "an ultimate point is a gain and a period: give --ultimate-gain and "
-                    "--ultimate-period");
-    }
-    if (j->save && (j->rule == NULL || strcasecmp(j->rule, "all") == 0)) {
-        return fail(j, EXIT_USAGE, "--save needs one rule: add --rule NAME");
-    }
-    if (j->figure != NULL && !t->speed) {
-        return fail(j, EXIT_USAGE, "--figure draws the fan of --speed: add it, or use trial");
-    }
-    if (t->speed && settings_are_given(j)) {
-        return fail(j, EXIT_USAGE,
-                    "--speed shows one rule's settings: leave settings of your own out");
-    }
-    if ((t->speed || t->forms) && (j->save || t->sort != NULL)) {
-        return fail(j, EXIT_USAGE, "--speed and --forms: leave --save and --sort out");
-    }
-    return EXIT_DONE;
+    return refuse_wrong(j, list);
 }
 
 /* A relay test's result, and neither a model nor a record to fit one to. */

@@ -172,6 +172,14 @@ int take_steps(job *j, step_function *const *steps)
     return status;
 }
 
+int refuse_wrong(const job *j, const wrong_option *list)
+{
+    for (; list->why != NULL; list++) {
+        if (list->is_so) return fail(j, EXIT_USAGE, "%s", list->why);
+    }
+    return EXIT_DONE;
+}
+
 int run_command(const command *c, int argc, char **argv)
 {
     struct argp_option list[OPTIONS_MOST + 1];

@@ -40,20 +40,26 @@ static void tell_import(const job *j)
     rk_text_free(text);
 }
 
+rk_columns record_columns(const job *j)
+{
+    const rk_design *d = &j->loop;
+
+    return (rk_columns){.time = d->time_column,
+                        .out = d->out_column,
+                        .pv = d->pv_column,
+                        .quality = d->quality_column,
+                        .time_unit = d->record_time_unit,
+                        .order = d->record_order};
+}
+
 rk_status read_record(const job *j, const char *path, rk_record **record, rk_import *import,
                       rk_diag *diag)
 {
-    const rk_design *d = &j->loop;
-    const rk_columns columns = {.time = d->time_column,
-                                .out = d->out_column,
-                                .pv = d->pv_column,
-                                .quality = d->quality_column,
-                                .time_unit = d->record_time_unit,
-                                .order = d->record_order,
-                                .moved_at = d->moved_at,
-                                .move = d->move,
-                                .out_start = isnan(d->out_start) ? 0.0 : d->out_start};
+    rk_columns columns = record_columns(j);
 
+    columns.moved_at = j->loop.moved_at;
+    columns.move = j->loop.move;
+    columns.out_start = isnan(j->loop.out_start) ? 0.0 : j->loop.out_start;
     return rk_record_read(path, &columns, record, import, diag);
 }
 
