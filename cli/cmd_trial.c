@@ -117,8 +117,9 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
                            t->recorded != NULL ? &t->laid : NULL, style, image, diag);
 }
 
-static int write_curves(const trial_job *t)
+static int write_curves(job *j)
 {
+    const trial_job *t = (const trial_job *)j;
     rk_diag diag = {RK_OK, ""};
     rk_text *text;
     rk_status status;
@@ -126,7 +127,7 @@ static int write_curves(const trial_job *t)
     if (t->curves == NULL) return EXIT_DONE;
     text = rk_text_create();
     status = rk_curves_to_csv((const rk_trial *const *)t->trials, t->count, text, &diag);
-    return write_text(&t->j, t->curves, text, status, &diag);
+    return write_text(j, t->curves, text, status, &diag);
 }
 
 /* Where the first case's setpoint needs OUT; false: nobody knows. */
@@ -147,10 +148,8 @@ static int tell(job *j)
                                t->recorded != NULL ? &t->laid : NULL,
                                find_held(t, &held) ? &held : NULL};
     rk_report *report = report_make(&t->j);
-    const int status =
-        show_report(j, report, rk_report_add_trials(report, &j->loop, &results), draw);
 
-    return status == EXIT_DONE ? write_curves(t) : status;
+    return show_report(j, report, rk_report_add_trials(report, &j->loop, &results), draw);
 }
 
 static int run_open_step(job *j)
@@ -222,8 +221,8 @@ static int read_overlay(job *j)
 
 static int try(job *j)
 {
-    static step_function *const trials[] = {need_scan, read_overlay, make_cases, make_plan,
-                                            run_cases, tell,         NULL};
+    static step_function *const trials[] = {need_scan, read_overlay, make_cases,   make_plan,
+                                            run_cases, tell,         write_curves, NULL};
 
     return isnan(((trial_job *)j)->open_step) ? take_steps(j, trials) : run_open_step(j);
 }

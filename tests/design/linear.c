@@ -112,3 +112,30 @@ int add_plant(system_of *s, const rk_model *m, double ts, int at, row in, row *o
     }
     return at + 3 + delay;
 }
+
+enum { I_PART, D_PART, G_LAST, FILTERED };
+
+row filter(system_of *s, const rk_settings *c, double ts, row pv)
+{
+    const double part = ts / (c->pv_filter + ts);
+    const row seen = sum(sum(zero(), 1 - part, state(FILTERED)), part, pv);
+
+    set_state(s, FILTERED, seen);
+    return seen;
+}
+
+row add_controller(system_of *s, const rk_settings *c, double ts, row seen)
+{
+    const double gain = -c->kc * c->td / (c->tf + ts);
+    const row d = sum(sum(sum(zero(), c->tf / (c->tf + ts), state(D_PART)), gain, seen), gain,
+                      state(G_LAST));
+    const row i = sum(state(I_PART), isinf(c->ti) ? 0 : -c->kc * ts / c->ti, seen);
+
+    set_state(s, I_PART, i);
+    set_state(s, D_PART, d);
+    set_state(s, G_LAST, sum(zero(), -1, seen));
+    if (isinf(c->ti)) { /* it only stands there */
+        s->m[I_PART][I_PART] = 0;
+    }
+    return sum(sum(sum(zero(), -c->kc, seen), 1, i), 1, d);
+}

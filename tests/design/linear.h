@@ -38,4 +38,13 @@ double log_radius(int n, double a[STATES][STATES]);
  * Gives the next free state. */
 int add_plant(system_of *s, const rk_model *m, double ts, int at, row in, row *out);
 
+/** States that filter() and add_controller() take, the first of the system. */
+enum { CONTROLLER_STATES = 4 };
+
+/** PV behind its filter. */
+row filter(system_of *s, const rk_settings *c, double ts, row pv);
+
+/** OUT of the position algorithm, backward, at setpoint 0, for the PV that it sees. */
+row add_controller(system_of *s, const rk_settings *c, double ts, row seen);
+
 #endif

@@ -66,27 +66,13 @@ static double radius(const scanned *x)
 {
     static system_of s;
     const rk_settings *c = &x->s;
-    const double ts = x->ts, part = ts / (c->pv_filter + ts);
-    const int i_part = 0, d_part = 1, g_last = 2, filtered = 3, first = 4;
     const rk_model late = rk_model_delayed(&x->m, x->delay);
-    row pv, seen, d, i, out;
+    row pv, out;
 
     memset(&s, 0, sizeof s);
-    pv = state(first);
-    seen = sum(sum(zero(), 1 - part, state(filtered)), part, pv);
-    set_state(&s, filtered, seen);
-    d = sum(sum(zero(), c->tf / (c->tf + ts), state(d_part)), -c->kc * c->td / (c->tf + ts),
-            seen);
-    d = sum(d, -c->kc * c->td / (c->tf + ts), state(g_last));
-    i = sum(state(i_part), isinf(c->ti) ? 0 : -c->kc * ts / c->ti, seen);
-    out = sum(sum(sum(zero(), -c->kc, seen), 1, i), 1, d);
-    set_state(&s, i_part, i);
-    set_state(&s, d_part, d);
-    set_state(&s, g_last, sum(zero(), -1, seen));
-    s.n = add_plant(&s, &late, ts, first, out, &pv);
-    if (isinf(c->ti)) { /* it only stands there */
-        s.m[i_part][i_part] = 0;
-    }
+    pv = state(CONTROLLER_STATES);
+    out = add_controller(&s, c, x->ts, filter(&s, c, x->ts, pv));
+    s.n = add_plant(&s, &late, x->ts, CONTROLLER_STATES, out, &pv);
     return log_radius(s.n, s.m);
 }
 

@@ -22,10 +22,10 @@ static double sampled_radius(const predicted *x)
     const rk_settings *c = &x->settings;
     rk_model prompt = x->model;
     rk_plant_params p, w;
-    const double ts = x->ts, part = ts / (c->pv_filter + ts);
-    const int i_part = 0, d_part = 1, g_last = 2, filtered = 3, first = 4;
+    const double ts = x->ts;
+    const int first = CONTROLLER_STATES;
     int quick, whole;
-    row pv, q, m, seen, d, i, out;
+    row pv, q, m, seen, out;
 
     memset(&s, 0, sizeof s);
     prompt.dead_time = 0;
@@ -36,24 +36,12 @@ static double sampled_radius(const predicted *x)
     pv = state(first);
     q = state(quick);
     m = state(whole);
-    seen = sum(sum(zero(), 1 - part, state(filtered)), part, pv);
-    set_state(&s, filtered, seen);
-    seen = sum(sum(seen, 1, q), -1, m); /* what the controller sees; sp is 0 */
-    d = sum(sum(zero(), c->tf / (c->tf + ts), state(d_part)), -c->kc * c->td / (c->tf + ts),
-            seen);
-    d = sum(d, -c->kc * c->td / (c->tf + ts), state(g_last));
-    i = sum(state(i_part), isinf(c->ti) ? 0 : -c->kc * ts / c->ti, seen);
-    out = sum(sum(sum(zero(), -c->kc, seen), 1, i), 1, d);
-    set_state(&s, i_part, i);
-    set_state(&s, d_part, d);
-    set_state(&s, g_last, sum(zero(), -1, seen));
+    seen = sum(sum(filter(&s, c, ts, pv), 1, q), -1, m); /* what the controller sees; sp is 0 */
+    out = add_controller(&s, c, ts, seen);
     s.n = add_plant(&s, &x->process, ts, first, out, &pv);
     ck_assert_int_eq(s.n, quick);
     s.n = add_plant(&s, &prompt, ts, quick, out, &q);
     s.n = add_plant(&s, &x->model, ts, whole, out, &m);
-    if (isinf(c->ti)) { /* it only stands there */
-        s.m[i_part][i_part] = 0;
-    }
     return log_radius(s.n, s.m);
 }
 
