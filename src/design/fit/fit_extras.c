@@ -57,18 +57,28 @@ static bool is_unseen(const rki_series *s, double at)
     return s->time[high] - s->time[low] > GAP * s->interval;
 }
 
-/* The cost on the thinned record with a load step at a time, everything led down. */
-static double load_cost(const rki_task *task, const double from[RKI_PARAMETERS], double at,
-                        double q[RKI_PARAMETERS])
+/* A load step's time, and the model that goes with it. */
+typedef struct load_place {
+    double cost, at, q[RKI_PARAMETERS]; /* cost on the thinned record */
+} load_place;
+
+/* A load step at a time, everything led down from q: kept where it costs less. */
+static void try_time(const rki_fit_work *b, const rki_task *task, const double *from, double at,
+                     load_place *best)
 {
     rki_task there = *task;
+    double q[RKI_PARAMETERS];
     rki_normal n;
 
+    if (is_unseen(&b->series, at)) return;
     there.load_at = at;
-    memcpy(q, from, RKI_PARAMETERS * sizeof *q);
+    memcpy(q, from, sizeof q);
     (void)rki_solve_linear(&there, q);
     rki_descend(&there, q, RKI_STEPS_THIN, &n);
-    return n.cost;
+    if (!(n.cost < best->cost)) return;
+    best->cost = n.cost;
+    best->at = at;
+    memcpy(best->q, q, sizeof q);
 }
 
 /* The load step that explains most, from its place on the thinned record; false: none explains
@@ -76,55 +86,46 @@ static double load_cost(const rki_task *task, const double from[RKI_PARAMETERS],
 static bool search_load(const rki_fit_work *b, const rki_solution *from, rki_solution *made)
 {
     const double start = b->thin.time[0], span = b->thin.time[b->thin.samples - 1] - start;
+    load_place best = {.cost = HUGE_VAL, .at = start};
     rki_task task = rki_on_thin(b, from);
-    double q[RKI_PARAMETERS], cost, best = HUGE_VAL, at = start, step = span / LOADS, without;
+    double q[RKI_PARAMETERS], step = span / LOADS, without;
     rki_normal n;
-    int i, side;
+    int i;
 
     memcpy(q, from->q, sizeof q);
     rki_descend(&task, q, RKI_STEPS_THIN, &n);
     without = n.cost;
     task.active |= bit(RKI_LOAD);
-    *made = *from;
     for (i = 1; i < LOADS; i++) {
-        if (is_unseen(&b->series, start + (i * step))) continue;
-        cost = load_cost(&task, from->q, start + (i * step), q);
-        if (!(cost < best)) continue;
-        best = cost;
-        at = start + (i * step);
-        memcpy(made->q, q, sizeof q);
+        try_time(b, &task, from->q, start + (i * step), &best);
     }
-    for (i = 0; i < HALVINGS && isfinite(best); i++) {
-        const double middle = at;
+    for (i = 0; i < HALVINGS && isfinite(best.cost); i++) {
+        const double middle = best.at;
 
         step *= 0.5;
-        for (side = -1; side <= 1; side += 2) {
-            if (is_unseen(&b->series, middle + (side * step))) continue;
-            cost = load_cost(&task, made->q, middle + (side * step), q);
-            if (!(cost < best)) continue;
-            best = cost;
-            at = middle + (side * step);
-            memcpy(made->q, q, sizeof q);
-        }
+        try_time(b, &task, best.q, middle - step, &best);
+        try_time(b, &task, best.q, middle + step, &best);
     }
-    made->task.load_at = at;
+    if (!isfinite(best.cost)) return false;
+    *made = *from;
+    made->task.load_at = best.at;
     memset(&made->task.colour, 0, sizeof made->task.colour); /* its colour may be the load's */
-    return best > 0 && (double)b->thin.samples * log(without / best) > CLEARLY_SEARCHED;
+    memcpy(made->q, best.q, sizeof made->q);
+    return best.cost > 0 &&
+           (double)b->thin.samples * log(without / best.cost) > CLEARLY_SEARCHED;
 }
 
 /* The load step on all rows, its time to the row; false: there is none. */
 static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *trial)
 {
     const double row = b->series.interval;
-    double step = (b->series.time[b->series.samples - 1] - b->series.time[0]) / LOADS;
+    const double span = b->series.time[b->series.samples - 1] - b->series.time[0];
+    double step = span / (LOADS << HALVINGS);
     rki_solution place;
-    int i, side;
+    int side;
 
     if (!search_load(b, from, &place)) return false;
     rki_fit_on(b, &place, from->task.active | bit(RKI_LOAD), place.task.load_at, trial);
-    for (i = 0; i < HALVINGS; i++) {
-        step *= 0.5;
-    }
     for (; step > 0.5 * row && trial->found; step *= 0.5) {
         const rki_solution middle = *trial;
 
@@ -150,7 +151,6 @@ static bool take_one(rki_fit_work *b, rki_solution *best)
     size_t i;
 
     memset(&from.task.colour, 0, sizeof from.task.colour); /* it may be the extra's own */
-
     for (i = 0; i < 2; i++) {
         if (rki_active(&best->task, (int)plain[i]) ||
             predicted_gain(b, best, plain[i]) < HOPEFUL * CLEARLY * rki_variance(best)) {
