@@ -107,6 +107,21 @@ static rk_status place_row(reading *r, double time, double out, double pv)
     return too_many_late(r, 1000) ? runs_backwards(r) : RK_OK;
 }
 
+/* PV is bad, but OUT may just have moved: its history stays whole. Of a row cut short OUT itself
+   may be cut. */
+static rk_status keep_out(reading *r, double time, double out)
+{
+    const size_t rows = rk_record_rows(r->record);
+
+    if (r->import.no_out || r->rows->count < r->cells || rows == 0 ||
+        rk_record_out(r->record)[rows - 1] == out ||
+        time <= rk_record_time(r->record)[rows - 1]) {
+        return RK_OK;
+    }
+    r->import.only_out++;
+    return rk_record_add(r->record, time, out, nan(""), r->diag);
+}
+
 /* OUT of a record that has none: moved by hand, at a time from its first row. */
 static double out_as_told(reading *r, double time)
 {
@@ -123,7 +138,8 @@ static rk_status read_row(reading *r)
 {
     const rki_rows *rows = r->rows;
     rki_cell cell[RKI_COLUMNS] = {{"", 0}, {"", 0}, {"", 0}, {"", 0}};
-    double time, value[RKI_COLUMNS] = {0};
+    double time = 0, value[RKI_COLUMNS] = {0};
+    rki_column bad = RKI_COLUMNS;
     int column;
     size_t i;
 
@@ -140,22 +156,27 @@ static rk_status read_row(reading *r)
             cell[column] = rki_cell_trim(rows->cell[r->places.place[column]]);
         }
     }
-    for (column = RKI_OUT; column <= RKI_PV; column++) {
+    for (column = RKI_OUT; column <= RKI_PV && bad == RKI_COLUMNS; column++) {
         if (column == RKI_OUT && r->import.no_out) continue;
         if (!rk_number_parse_with(cell[column].text, cell[column].length, r->clock.decimal,
                                   &value[column])) {
-            drop(r, (rki_column)column, cell[column]);
-            return RK_OK;
+            bad = (rki_column)column;
         }
     }
-    if (r->places.found[RKI_QUALITY] && !is_good(cell[RKI_QUALITY])) {
-        drop(r, RKI_QUALITY, cell[RKI_QUALITY]);
+    if (bad == RKI_COLUMNS && r->places.found[RKI_QUALITY] && !is_good(cell[RKI_QUALITY])) {
+        bad = RKI_QUALITY;
+    }
+    if (bad != RKI_COLUMNS) {
+        drop(r, bad, cell[bad]);
+    }
+    if (bad != RKI_OUT &&
+        !rki_clock_read(&r->clock, cell[RKI_TIME].text, cell[RKI_TIME].length, &time)) {
+        if (bad == RKI_COLUMNS) {
+            drop(r, RKI_TIME, cell[RKI_TIME]);
+        }
         return RK_OK;
     }
-    if (!rki_clock_read(&r->clock, cell[RKI_TIME].text, cell[RKI_TIME].length, &time)) {
-        drop(r, RKI_TIME, cell[RKI_TIME]);
-        return RK_OK;
-    }
+    if (bad != RKI_COLUMNS) return bad == RKI_OUT ? RK_OK : keep_out(r, time, value[RKI_OUT]);
     if (r->import.no_out) {
         value[RKI_OUT] = out_as_told(r, time);
     }
@@ -409,6 +430,9 @@ void rk_import_words(const rk_import *import, rk_text *text)
     if (m->dropped > 0) {
         rk_text_add(text, "%zu row%s dropped, the first: %s\n", m->dropped,
                     m->dropped > 1 ? "s" : "", m->dropped_first);
+    }
+    if (m->only_out > 0) {
+        rk_text_add(text, "OUT moves in %zu of them: its move is kept there\n", m->only_out);
     }
     if (m->repeated > 0) {
         rk_text_add(text, "%zu row%s had the time of another: the last one was kept\n",

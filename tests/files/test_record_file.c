@@ -132,6 +132,42 @@ START_TEST(files_of_loggers_are_read)
 }
 END_TEST
 
+/* OUT moves in a row whose PV is bad. */
+static const struct {
+    const char *content;
+    size_t rows;
+    double moved_at; /* s, where OUT first differs */
+} out_alone[] = {
+    {"time,out,pv\n0,42,11.8\n1,42,11.8\n2,47,Bad\n3,47,11.7\n", 4, 2},
+    {"time,out,pv\n0,42,11.8\n1,42,11.8\n2,47,\n3,47,11.7\n", 4, 2},
+    {"time,out,pv,quality\n0,42,11.8,ok\n1,47,99,Bad\n2,47,99,Bad\n3,47,11.7,ok\n", 3, 1},
+    /* Nothing moves there; OUT is bad; a row cut short. */
+    {"time,out,pv\n0,42,11.8\n1,42,Bad\n2,47,11.8\n3,47,11.7\n", 3, 2},
+    {"time,out,pv\n0,42,11.8\n1,Bad,11.8\n2,47,11.8\n3,47,11.7\n", 3, 2},
+    {"time,out,pv\n0,42,11.8\n1,42,11.8\n2,47,11.7\n3,4", 3, 2},
+};
+
+START_TEST(out_that_moves_beside_a_bad_pv_is_kept)
+{
+    rk_record *record = NULL;
+    size_t i = 0;
+
+    ck_assert_int_eq(read_text(out_alone[_i].content, NULL, &record, NULL), RK_OK);
+    ck_assert_uint_eq(rk_record_rows(record), out_alone[_i].rows);
+    while (i + 1 < rk_record_rows(record) && rk_record_out(record)[i] == 42) {
+        i++;
+    }
+    ck_assert_double_eq(rk_record_time(record)[i], out_alone[_i].moved_at);
+    for (i = 0; i < rk_record_rows(record); i++) {
+        /* a bad PV is drawn between its neighbours */
+        ck_assert(rk_record_pv(record)[i] >= 11.7 && rk_record_pv(record)[i] <= 11.8);
+        ck_assert(!rk_record_missing(record)[i] ||
+                  rk_record_time(record)[i] == out_alone[_i].moved_at);
+    }
+    rk_record_free(record);
+}
+END_TEST
+
 /* What is told of a file that was read. Rows stands for rows kept. */
 static const struct {
     const char *content;
@@ -549,6 +585,7 @@ Suite *suite_record_file(void)
     TCase *t = tcase_create("record_file");
 
     add_table(t, files_of_loggers_are_read, good);
+    add_table(t, out_that_moves_beside_a_bad_pv_is_kept, out_alone);
     add_table(t, what_was_done_about_a_file_is_told, told);
     add_table(t, a_record_is_read_as_plants_write_it, ways);
     add_table(t, a_record_without_out_is_told_how_it_was_moved, told_moves);

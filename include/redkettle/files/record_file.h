@@ -44,6 +44,7 @@ typedef struct rk_import {
 
     size_t dropped;          /* rows with a bad cell, or that the quality column calls bad */
     char dropped_first[120]; /* the first of them, and why */
+    size_t only_out;         /* of them, whose PV is bad while OUT moves: OUT is kept */
     size_t repeated;         /* rows with the time of another: the last one stays */
     size_t late;             /* rows that came out of order and were sorted in */
     int clock_changes;       /* leaps of local time by an hour that were taken out */
@@ -62,7 +63,7 @@ void rk_import_words(const rk_import *import, rk_text *text);
  * asked for where that does not tell. Large numbers count seconds, milliseconds, .. from 1970. A
  * record across midnight or a clock change does not break. Lines that start with # and empty lines are passed over.
  *
- * A row with a cell that is no number is dropped and counted; one with the time of another
+ * A row with a cell that is no number is dropped and counted; OUT that moves in it is kept; one with the time of another
  * replaces it; a few rows out of order are sorted. `import` tells; it may be NULL.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_IO if the file cannot be read; RK_ERR_FORMAT for an

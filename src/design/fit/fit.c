@@ -63,13 +63,14 @@ static rk_status check_columns(const rk_record *record, rk_diag *diag)
         rows);
 }
 
-/* Rows out of the window or in an excluded stretch weigh nothing. */
-static rk_status lay_window(const rk_fit_plan *plan, rki_series *s, rk_diag *diag)
+/* Rows without PV, out of the window or in an excluded stretch weigh nothing. */
+static rk_status lay_window(const rk_fit_plan *plan, const bool *missing, rki_series *s,
+                            rk_diag *diag)
 {
     size_t kept = 0, i, k;
 
     for (i = 0; i < s->samples; i++) {
-        bool out = s->time[i] < plan->from || s->time[i] > plan->to;
+        bool out = missing[i] || s->time[i] < plan->from || s->time[i] > plan->to;
 
         for (k = 0; k < plan->excludes; k++) {
             out =
@@ -102,7 +103,7 @@ static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_p
     memset(b, 0, sizeof *b);
     status = rki_series_create(&b->series, record, diag);
     if (status != RK_OK) return status;
-    status = lay_window(plan, &b->series, diag);
+    status = lay_window(plan, rk_record_missing(record), &b->series, diag);
     if (status != RK_OK) return status;
     b->series.visits = &b->visits;
     b->regular = is_regular(&b->series);

@@ -2,12 +2,14 @@
 #include <redkettle/design/record/record.h>
 
 #include <math.h>
+#include <stdbool.h>
 #include <string.h>
 
 #include <redkettle/design/base/memory.h>
 
 struct rk_record {
     double *time, *out, *pv;
+    bool *missing; /* PV there is drawn between its neighbours */
     size_t rows, room;
 };
 
@@ -29,6 +31,15 @@ static rk_status widen(double **column, size_t room)
     return RK_OK;
 }
 
+static rk_status widen_flags(bool **column, size_t room)
+{
+    bool *wider = rk_memory_resize(*column, room, sizeof **column);
+
+    if (wider == NULL) return RK_ERR_MEMORY;
+    *column = wider;
+    return RK_OK;
+}
+
 static rk_status make_room(rk_record *record, rk_diag *diag)
 {
     /* Half as much again, so that a long record never holds twice what it needs. */
@@ -36,7 +47,7 @@ static rk_status make_room(rk_record *record, rk_diag *diag)
 
     if (record->rows < record->room) return RK_OK;
     if (widen(&record->time, room) != RK_OK || widen(&record->out, room) != RK_OK ||
-        widen(&record->pv, room) != RK_OK) {
+        widen(&record->pv, room) != RK_OK || widen_flags(&record->missing, room) != RK_OK) {
         return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory at row %zu of the record",
                            record->rows + 1);
     }
@@ -47,9 +58,53 @@ static rk_status make_room(rk_record *record, rk_diag *diag)
 static rk_status check_row(const rk_record *record, double time, double out, double pv,
                            rk_diag *diag)
 {
-    if (isfinite(time) && isfinite(out) && isfinite(pv)) return RK_OK;
+    if (isfinite(time) && isfinite(out) && !isinf(pv)) return RK_OK;
     return rk_diag_set(diag, RK_ERR_RANGE, "row %zu: time %g, OUT %g, PV %g must be finite",
                        record->rows + 1, time, out, pv);
+}
+
+/* A run of rows without PV: on the line between the rows around it; at an end, level. */
+static void draw_run(rk_record *record, size_t row)
+{
+    const double *t = record->time;
+    size_t first = row, last = row, i;
+    double *pv = record->pv;
+
+    while (first > 0 && record->missing[first - 1]) {
+        first--;
+    }
+    while (last + 1 < record->rows && record->missing[last + 1]) {
+        last++;
+    }
+    for (i = first; i <= last; i++) {
+        const bool begins = first == 0, ends = last + 1 == record->rows;
+
+        if (begins || ends) {
+            pv[i] = !begins ? pv[first - 1] : ends ? 0.0 : pv[last + 1];
+        } else {
+            pv[i] = pv[first - 1] + ((pv[last + 1] - pv[first - 1]) * (t[i] - t[first - 1]) /
+                                     (t[last + 1] - t[first - 1]));
+        }
+    }
+}
+
+/* After a row has been put in its place. A run at the end stays level as it grows. */
+static void draw_missing(rk_record *record, size_t at)
+{
+    if (record->missing[at]) {
+        if (at + 1 == record->rows && at > 0) {
+            record->pv[at] = record->pv[at - 1];
+        } else {
+            draw_run(record, at);
+        }
+        return;
+    }
+    if (at > 0 && record->missing[at - 1]) {
+        draw_run(record, at - 1);
+    }
+    if (at + 1 < record->rows && record->missing[at + 1]) {
+        draw_run(record, at + 1);
+    }
 }
 
 rk_status rk_record_place(rk_record *record, double time, double out, double pv,
@@ -78,12 +133,15 @@ rk_status rk_record_place(rk_record *record, double time, double out, double pv,
         memmove(record->time + at + 1, record->time + at, behind * sizeof(double));
         memmove(record->out + at + 1, record->out + at, behind * sizeof(double));
         memmove(record->pv + at + 1, record->pv + at, behind * sizeof(double));
+        memmove(record->missing + at + 1, record->missing + at, behind * sizeof(bool));
         record->rows++;
         *placed = behind > 0 ? RK_PLACED_BETWEEN : RK_PLACED_LAST;
     }
     record->time[at] = time;
     record->out[at] = out;
     record->pv[at] = pv;
+    record->missing[at] = isnan(pv);
+    draw_missing(record, at);
     return RK_OK;
 }
 
@@ -121,6 +179,11 @@ const double *rk_record_pv(const rk_record *record)
     return record->pv;
 }
 
+const bool *rk_record_missing(const rk_record *record)
+{
+    return record->missing;
+}
+
 size_t rk_record_moves(const rk_record *record)
 {
     size_t moves = 0, i;
@@ -147,5 +210,6 @@ void rk_record_free(rk_record *record)
     rk_memory_free(record->time);
     rk_memory_free(record->out);
     rk_memory_free(record->pv);
+    rk_memory_free(record->missing);
     rk_memory_free(record);
 }

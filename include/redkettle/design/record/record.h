@@ -2,6 +2,7 @@
 #ifndef REDKETTLE_DESIGN_RECORD_RECORD_H
 #define REDKETTLE_DESIGN_RECORD_RECORD_H
 
+#include <stdbool.h>
 #include <stddef.h>
 
 #include <redkettle/design/base/diag.h>
@@ -20,10 +21,11 @@ typedef struct rk_record rk_record;
 rk_status rk_record_create(rk_record **record, rk_diag *diag);
 
 /**
- * Append a row.
+ * Append a row. A PV of NaN is missing or bad there: OUT's history goes on, and PV is drawn
+ * between its neighbours and weighs nothing in a fit.
  *
  * Units   time in s, out in out-EU, pv in pv-EU.
- * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a value that is not finite, or a time not
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for another value that is not finite, or a time not
  * after the last row's; RK_ERR_MEMORY. The record is then unchanged.
  */
 rk_status rk_record_add(rk_record *record, double time, double out, double pv, rk_diag *diag);
@@ -49,6 +51,9 @@ size_t rk_record_rows(const rk_record *record);
 const double *rk_record_time(const rk_record *record);
 const double *rk_record_out(const rk_record *record);
 const double *rk_record_pv(const rk_record *record);
+
+/** Which rows have no PV of their own. */
+const bool *rk_record_missing(const rk_record *record);
 
 /** How often OUT changes from a row to the next. */
 size_t rk_record_moves(const rk_record *record);
