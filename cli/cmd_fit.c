@@ -35,6 +35,18 @@ static void take_stretch(job *j, struct argp_state *state, const command_option 
     }
 }
 
+static void take_instants(job *j, struct argp_state *state, const command_option *o,
+                          const char *arg)
+{
+    if (strcmp(arg, "on-rows") == 0) {
+        j->fit_plan.instants = RK_MOVES_ON_ROWS;
+    } else if (strcmp(arg, "between-rows") == 0) {
+        j->fit_plan.instants = RK_MOVES_BETWEEN_ROWS;
+    } else {
+        refuse_option(state, o->name, ": '%s' is neither on-rows nor between-rows", arg);
+    }
+}
+
 static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image, rk_diag *diag)
 {
     const fit_job *f = (const fit_job *)j;
@@ -201,6 +213,8 @@ static int check_options(job *j)
     const wrong_option list[] = {
         {f->as_given && (j->save || f->by_move || f->compare != NULL),
          "--as-given fits nothing: leave --save, --by-move, --compare out"},
+        {(f->as_given || f->by_move) && j->fit_plan.instants != RK_MOVES_WEIGHED,
+         "--out-moves is for a fit of the whole record: leave it out"},
         {f->force && !j->save, "--force goes with --save: give both"},
         {f->by_move && (j->save || j->figure != NULL || f->validate != NULL),
          "--by-move is a table: leave --save, --figure, --validate out"},
@@ -232,6 +246,10 @@ static const command_option options[] = {
     {"to", "TIME", 1, "use only rows up to this time", TAKE_TIME, TO(j.fit_plan.to)},
     {"exclude", "TIME:TIME", 1, "leave the rows between out; may be repeated", TAKE_OWN, 0,
      take_stretch},
+    {"out-moves", "on-rows|between-rows", 1,
+     "OUT moved on the row that shows it first (its writer moved it), or at some instant since the "
+     "row before (a hand); else PV's answers decide",
+     TAKE_OWN, 0, take_instants},
     {"by-move", NULL, 1, "fit each move of OUT alone, in one table", TAKE_FLAG, TO(by_move)},
     {"as-given", NULL, 1,
      "do not fit: lay the model of the options or the loop file over the record", TAKE_FLAG,

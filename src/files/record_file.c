@@ -357,6 +357,7 @@ static rk_status check_rows(reading *r, const rk_columns *asked)
         r->import.move = asked->move;
         r->import.moved_at = asked->moved_at;
     }
+    r->import.on_rows = r->rows->on_rows;
     r->import.time_is_number = r->clock.kind == RKI_TIME_NUMBER;
     r->import.clock_changes = r->clock.clock_changes;
     return RK_OK;

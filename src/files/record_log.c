@@ -14,6 +14,7 @@
 #include <redkettle/design/base/text.h>
 
 #include "columns.h"
+#include "rows.h"
 
 struct rk_record_log {
     int file;
@@ -78,6 +79,9 @@ static rk_status put_head(rk_record_log *log, const rk_design *loop, bool of_run
         loop->record_time_unit > 0 ? loop->record_time_unit : rki_columns_time_unit(time_name);
     (void)snprintf(line, sizeof line, "%s of %s", of_run ? "run" : "step test", loop->name);
     status = rk_record_log_comment(log, line, diag);
+    if (status == RK_OK) {
+        status = rk_record_log_comment(log, RKI_ON_ROWS, diag);
+    }
     if (status != RK_OK) return status;
     column_name(time, sizeof time, time_name, "", "");
     column_name(out, sizeof out, loop->out_column, "OUT", loop->out_units);

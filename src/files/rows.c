@@ -62,6 +62,14 @@ static bool is_comment(rki_cell line)
     return starts_with(line, "#") && !starts_with(line, "#N/A");
 }
 
+static void take_comment(rki_rows *r, rki_cell line)
+{
+    const rki_cell said = rki_cell_trim((rki_cell){line.text + 1, line.length - 1});
+
+    r->on_rows = r->on_rows || (said.length == strlen(RKI_ON_ROWS) &&
+                                memcmp(said.text, RKI_ON_ROWS, said.length) == 0);
+}
+
 /* Tab before semicolon before comma: a decimal comma may stand beside the first two; blanks
    where there is none of them. */
 static char find_separator(rki_cell line)
@@ -184,7 +192,10 @@ rk_status rki_rows_next(rki_rows *r, rk_diag *diag)
         r->ended = line.length == 0;
         r->count = 0;
         if (r->ended) return RK_OK;
-        if (is_comment(line)) continue;
+        if (is_comment(line)) {
+            take_comment(r, line);
+            continue;
+        }
         if (r->separator == '\0') {
             r->separator = find_separator(line);
         }

@@ -16,6 +16,9 @@ typedef struct rki_cell {
     size_t length;
 } rki_cell;
 
+/** What a comment says of a record whose writer moved OUT himself, each move on a row. */
+#define RKI_ON_ROWS "OUT moves on the rows"
+
 enum { RKI_CELLS_MAX = 1024, RKI_LINE_MAX = 65536 };
 
 /** The rows of a CSV file, one after the other. Cells are valid until the next row. */
@@ -35,6 +38,7 @@ typedef struct rki_rows {
     char unquoted[RKI_LINE_MAX]; /* the cells of a row with quotes */
     size_t used;
     bool row_done, too_long;
+    bool on_rows; /* a comment says RKI_ON_ROWS */
 } rki_rows;
 
 /**

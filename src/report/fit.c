@@ -106,6 +106,9 @@ static void add_values(rk_report *r, const rk_fit *f)
     rki_row_value(r, "load_at_s", f->load != 0 ? f->load_at : none[0]);
     rki_row_count(r, "left_out", NULL, f->left_out);
     rki_row_yes_no(r, "closed_loop", NULL, f->closed_loop);
+    rki_row_yes_no(r, "moved_between_rows", NULL, f->moved_between);
+    rki_row_value(r, "between_rows_probability",
+                  f->open_instant > 0 ? f->between_rows : none[0]);
     rki_row_end(r);
 }
 

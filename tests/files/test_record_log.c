@@ -54,8 +54,9 @@ START_TEST(what_is_written_is_read_again)
 
     /* In the file already, without it being closed. */
     content = get_file(path, NULL);
-    (void)snprintf(wanted, sizeof wanted, "# step test of Syrup flow\n%s\n%s\n", heads[_i].head,
-                   heads[_i].row);
+    (void)snprintf(wanted, sizeof wanted,
+                   "# step test of Syrup flow\n# OUT moves on the rows\n%s\n%s\n",
+                   heads[_i].head, heads[_i].row);
     ck_assert_msg(strncmp(content, wanted, strlen(wanted)) == 0, "%s", content);
     free(content);
     ck_assert_msg(rk_record_read(path, &columns, &record, &import, &diag) == RK_OK, "%s",
@@ -85,7 +86,9 @@ START_TEST(a_file_that_stands_there_needs_to_be_replaced_on_purpose)
     ck_assert_int_eq(rk_record_log_create(path, &loop, true, true, &log, NULL), RK_OK);
     rk_record_log_free(log);
     content = get_file(path, NULL);
-    ck_assert_str_eq(content, "# step test of Syrup flow\ntime_s,OUT [%],PV [L/min]\n");
+    ck_assert_str_eq(
+        content,
+        "# step test of Syrup flow\n# OUT moves on the rows\ntime_s,OUT [%],PV [L/min]\n");
     free(content);
     ck_assert_int_eq(rk_record_log_create("/nowhere/r.csv", &loop, true, false, &log, NULL),
                      RK_ERR_IO);

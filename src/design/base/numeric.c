@@ -220,3 +220,21 @@ double rki_most(rki_function *f, const void *user, double low, double high, doub
     }
     return fx;
 }
+
+double rki_normal_part(double x)
+{
+    return 0.5 * erfc(-x / sqrt(2.0));
+}
+
+/* M. Abramowitz, I. A. Stegun, Handbook of Mathematical Functions, 1964, 26.2.23, and one step of
+   Newton's from there. */
+double rki_normal_quantile(double part)
+{
+    const double tail = fmin(part, 1.0 - part), t = sqrt(-2.0 * log(fmax(tail, 1e-300)));
+    const double x = t - ((2.515517 + (t * (0.802853 + (t * 0.010328)))) /
+                          (1.0 + (t * (1.432788 + (t * (0.189269 + (t * 0.001308)))))));
+    const double density = exp(-0.5 * x * x) / sqrt(2.0 * acos(-1.0));
+    const double better = density > 0 ? x + ((rki_normal_part(-x) - tail) / density) : x;
+
+    return part < 0.5 ? -better : better;
+}

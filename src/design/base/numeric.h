@@ -17,7 +17,7 @@ void rki_cholesky(int n, int stride, const double *c, double *l);
  */
 bool rki_invert_positive(int n, int stride, const double *h, double *inverse);
 
-enum { RKI_INVERT_MOST = 8 };
+enum { RKI_INVERT_MOST = 32 };
 
 /**
  * One step of Levinson's and Durbin's recursion: from the autoregression of order - 1,
@@ -35,6 +35,10 @@ enum { RKI_LEVINSON_MOST = 16 };
  * degrees of freedom on. Source  M. Abramowitz, I. A. Stegun, Handbook of Mathematical
  * Functions, 1964, 26.7.5. */
 double rki_student95(double freedom);
+
+/** How much of a normal distribution lies below x deviations, and where this part lies below. */
+double rki_normal_part(double x);
+double rki_normal_quantile(double part);
 
 /** Chi-square of 1 to 5 degrees of freedom that 95 % stay below. */
 double rki_chi_square95(int freedom);

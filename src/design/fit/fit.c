@@ -248,28 +248,130 @@ static void fit_kind(rki_fit_work *b, rk_model_kind kind, rki_solution *best, do
     }
 }
 
+/* The best model, with the moves of OUT as they stand. */
+static rk_status find_best(rki_fit_work *b, const rk_fit_plan *plan, rki_solution *best,
+                           double *own, rk_fit *fit, rk_diag *diag)
+{
+    fit->candidates = 0;
+    if (plan->any_kind) {
+        choose(b, best, fit);
+    } else {
+        fit_kind(b, plan->kind, best, own);
+    }
+    if (!best->found || best->q[RKI_GAIN] == 0) {
+        return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
+    }
+    clean(b, best);
+    return RK_OK;
+}
+
+/* Rows so much closer than the dead time is known, in its standard errors, do not matter. */
+#define CLOSE_ROWS 0.2
+/* So much likelier moves between rows must be to be taken so: ln 6 by the
+   record, and ln 4 that they are before it is looked at. */
+#define CLEARLY_BETWEEN 3.1780538303479458
+
+/* How much earlier than a row shows it OUT may have moved, at most. */
+static double longest(const rki_fit_work *b)
+{
+    double most = 0;
+    int k;
+
+    for (k = 0; k < b->moves.count; k++) {
+        most = fmax(most, b->moves.room[k]);
+    }
+    return most;
+}
+
+/* What is left is the rounding of the numbers: PV answers moves on rows exactly. */
+#define EXACTLY 1e-7
+
+static bool instants_matter(const rki_fit_work *b, rki_solution *best)
+{
+    const double error = rki_take_curvature(best);
+    double moved = 0;
+    size_t e;
+
+    for (e = 0; e < b->series.events; e++) {
+        moved = fmax(moved, fabs(best->q[RKI_GAIN] * b->series.event_size[e]));
+    }
+    if (sqrt(rki_variance(best)) < EXACTLY * moved) return false;
+    return longest(b) > CLOSE_ROWS * error && isfinite(error);
+}
+
+/* Did OUT move on rows or between them? If between, all is fitted again with the moves where they
+   came, and *rival is what was best before. */
+static rk_status weigh_instants(rki_fit_work *b, const rk_fit_plan *plan, rki_solution *best,
+                                rki_solution *rival, rki_between *between, double *own,
+                                rk_fit *fit, rk_diag *diag)
+{
+    const double asked = plan->instants == RK_MOVES_BETWEEN_ROWS ? HUGE_VAL : 0.0;
+    rki_solution moved;
+    rk_status status;
+
+    if (plan->instants == RK_MOVES_ON_ROWS) return RK_OK;
+    rki_between_find(b);
+    if (!instants_matter(b, best)) return RK_OK;
+    status = rki_between_lead(b, best, &moved, diag);
+    if (status == RK_OK) {
+        status = rki_between_weigh(b, best, &moved, between, diag);
+    }
+    if (status != RK_OK) return status;
+    if (!between->known || !(between->evidence + asked > CLEARLY_BETWEEN)) {
+        return rki_between_undo(b, diag);
+    }
+    *rival = *best;
+    fit->moved_between = true;
+    status = find_best(b, plan, best, own, fit, diag);
+    if (status == RK_OK) {
+        status = rki_between_lead(b, best, &moved, diag);
+    }
+    if (status == RK_OK) {
+        *best = moved;
+        status = rki_between_weigh(b, rival, best, between, diag);
+    }
+    between->evidence += asked;
+    return status;
+}
+
+/* How much better than "PV stays where it is", by the Bayesian criterion. */
+static double answers_by(rki_fit_work *b, const rki_solution *best)
+{
+    const rki_solution none = {.task = {.family = RKI_FIRST},
+                               .q = {[RKI_START] = best->q[RKI_START]}};
+    rki_solution still;
+
+    if (b->closed_loop || b->dense) return nan(""); /* its own colour explains such a PV too */
+    rki_fit_on(b, &none, 1U << RKI_START, 0.0, &still);
+    return still.bic - best->bic;
+}
+
 static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
 {
+    rki_between between = {.known = false};
     double own = nan("");
-    rki_solution best;
+    rki_solution best, rival;
     double interval[2];
     rk_status status;
 
     memset(fit, 0, sizeof *fit);
-    if (plan->any_kind) {
-        choose(b, &best, fit);
-    } else {
-        fit_kind(b, plan->kind, &best, &own);
+    status = find_best(b, plan, &best, &own, fit, diag);
+    if (status == RK_OK) {
+        status = weigh_instants(b, plan, &best, &rival, &between, &own, fit, diag);
     }
-    if (!best.found || best.q[RKI_GAIN] == 0) {
-        return rk_diag_set(diag, RK_ERR_DATA, "no model answers OUT as this PV does");
+    if (status == RK_OK) {
+        status = rki_fit_profile(b, &best, &between, fit->moved_between ? &rival : NULL,
+                                 interval, diag);
     }
-    clean(b, &best);
-    status = rki_fit_profile(b, &best, interval, diag);
     if (status != RK_OK) return status;
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];
+    if (between.known) {
+        fit->between_rows = 1.0 / (1.0 + exp(-between.evidence));
+        fit->open_instant = longest(b);
+    }
     rki_fit_report(b, &best, fit);
+    fit->answers_by = answers_by(b, &best);
     fit->own_damping = own;
     fit->passes = b->visits / (double)b->series.samples;
     if (!plan->any_kind) {

@@ -10,15 +10,8 @@
  *    descent goes on with whitened residuals, twice at most. Families are compared by BIC = n
  *    ln(cost / n) + sum ln(variance of each innovation) + k ln n.
  * 3. Beside the model: initial state, drift and a load step (fit_extras.c).
- * 4. Dead time: OUT moves in steps, so that the cost is smooth between two samples and kinked
- *    at them, with a minimum in each interval where the noise is coloured. Its interval is
- *    therefore no curvature but a posterior: the likelihood, with the other parameters along
- *    their tangent, is summed over a grid of dead times (profile). Mean and covariance of all
- *    parameters are those of that mixture; the 95 % interval runs between its 2.5 and 97.5 %
- *    points.
- *
- * Where rows are too close for kinks to matter, and where the minimum is many rows wide, the
- * curvature of the normal equations serves.
+ * 4. Moves of OUT that came between two rows (fit_between.c), and how sure each number is
+ *    (fit_profile.c).
  */
 #include <math.h>
 #include <string.h>
@@ -26,9 +19,12 @@
 #include "fit_stages.h"
 
 /* Steps of the descents: on the thinned record, on all rows, after the colour is known. */
-enum { STEPS_THIN = RKI_STEPS_THIN, STEPS_ALL = 40, STEPS_COLOUR = 20, COLOURINGS = 3 };
-/* Longer records have rows too close for the kinks between them to matter. */
-enum { PROFILE_ROWS = 30000 };
+enum {
+    STEPS_THIN = RKI_STEPS_THIN,
+    STEPS_ALL = 40,
+    STEPS_COLOUR = RKI_STEPS_COLOUR,
+    COLOURINGS = 3
+};
 /* A second start is taken along if its cost is within so many variances of the best one's. */
 #define RIVAL 16.0
 /* So far behind the rival in the Bayesian criterion, a minimum need not be known exactly. */
@@ -101,83 +97,6 @@ static void judge(rki_solution *s)
     s->bic = (rows * log(fmax(s->normal.cost, 1e-300) / rows)) + logs +
              ((rki_count_active(s->task.active) + noise) * log(rows));
     s->found = isfinite(s->bic) && isfinite(s->q[RKI_GAIN]);
-}
-
-/* At another dead time: the normal equations of the other parameters, which follow along their
-   tangent. */
-static unsigned others_at(const rki_solution *s, double theta, rki_normal *n)
-{
-    double at[RKI_PARAMETERS];
-    rki_task others = s->task;
-
-    others.active &= ~bit(RKI_THETA);
-    memcpy(at, s->q, sizeof at);
-    at[RKI_THETA] = theta;
-    rki_pass(&others, at, n, NULL);
-    return others.active;
-}
-
-/* The cost there. */
-static double profile(const rki_solution *s, double theta)
-{
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
-    rki_normal n;
-    const unsigned others = others_at(s, theta, &n);
-
-    return n.cost - rki_predicted_decrease(others, &n, inverse, d);
-}
-
-/* How far to look for a lower minimum to each side: standard errors, and rows. */
-#define ACROSS_ERRORS 4.0
-#define ACROSS_LEAST 3.0
-#define ACROSS_MOST 12
-/* Points in an interval of rows, and the best of them that are followed down. */
-enum { ACROSS_POINTS = 4, ACROSS_PLACES = (2 * ACROSS_MOST * ACROSS_POINTS) + 1, FOLLOWED = 3 };
-
-/*
- * Taken out, the noise's colour leaves a sharp mark where a response begins: the cost has a
- * minimum in each interval between two rows. Look into those around, and go down into the best.
- */
-static void look_across(rki_solution *s)
-{
-    const double interval = s->task.series->interval, theta = s->q[RKI_THETA];
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], cost[ACROSS_PLACES], at[ACROSS_PLACES];
-    double reach = ACROSS_LEAST * interval;
-    rki_solution best = *s;
-    int count = 0, i, n;
-
-    if (rki_invert(s->task.active, s->normal.h[0], inverse)) {
-        reach =
-            fmax(reach, ACROSS_ERRORS * sqrt(rki_variance(s) * inverse[RKI_THETA][RKI_THETA]));
-    }
-    reach = fmin(reach, ACROSS_MOST * interval);
-    for (i = 0; i < ACROSS_PLACES; i++) {
-        const double place = theta - reach + (i * interval / ACROSS_POINTS);
-
-        if (place > theta + reach) break;
-        if (place < 0) continue;
-        at[count] = place;
-        cost[count++] = profile(s, place);
-    }
-    for (n = 0; n < FOLLOWED && count > 0; n++) {
-        rki_solution trial = *s;
-        int lowest = 0;
-
-        for (i = 1; i < count; i++) {
-            if (cost[i] < cost[lowest]) {
-                lowest = i;
-            }
-        }
-        trial.q[RKI_THETA] = at[lowest];
-        rki_descend(&trial.task, trial.q, STEPS_COLOUR, &trial.normal);
-        if (trial.normal.cost < best.normal.cost) {
-            best = trial;
-        }
-        for (i = lowest > 1 ? lowest - 2 : 0; i <= lowest + 2 && i < count; i++) {
-            cost[i] = HUGE_VAL;
-        }
-    }
-    *s = best;
 }
 
 /* Least squares, then the colour of what is left, and again with it. */
@@ -323,198 +242,4 @@ void rki_fit_on(rki_fit_work *b, const rki_solution *from, unsigned active, doub
     made->task.active = active;
     made->task.load_at = load_at;
     settle(b, NULL, made);
-}
-
-/* The profile's grid: parts of an error, or of an interval where the noise is coloured, over so
-   many of them. */
-#define GRID_ERROR 0.45
-#define GRID_ROW 0.25
-#define REACH_ERRORS 4.5
-enum { REACH_ROWS = 3, GRID_MOST = 161 };
-
-/* Sums over the grid of dead times, each weighed by its likelihood. */
-typedef struct mixture {
-    double weight, mean[RKI_PARAMETERS];
-    double second[RKI_PARAMETERS][RKI_PARAMETERS]; /* about the best point */
-    double theta[GRID_MOST], part[GRID_MOST];
-    int count;
-    double at_zero; /* the likelihood at no dead time, relative to the best; -1: not seen */
-} mixture;
-
-/* The likelihood at a dead time, where the others go with it and how sure they are there. */
-static void add_point(const rki_solution *s, double theta, mixture *m)
-{
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
-    const double variance = rki_variance(s);
-    double gained, weight;
-    rki_normal n;
-    const unsigned others = others_at(s, theta, &n);
-    int i, j;
-
-    if (!rki_invert(others, n.h[0], inverse)) return;
-    gained = rki_predicted_decrease(others, &n, inverse, d);
-    weight = exp(0.5 * (s->normal.cost - (n.cost + s->spare - gained)) / variance);
-    d[RKI_THETA] = theta - s->q[RKI_THETA];
-    m->theta[m->count] = theta;
-    m->part[m->count++] = weight;
-    m->weight += weight;
-    if (theta == 0) {
-        m->at_zero = weight;
-    }
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        m->mean[i] += weight * d[i];
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            m->second[i][j] += weight * ((d[i] * d[j]) + (variance * inverse[i][j]));
-        }
-    }
-}
-
-/* Where the summed likelihood reaches this part of all. */
-static double quantile(const mixture *m, double part)
-{
-    double sum = 0, before = 0;
-    int i;
-
-    for (i = 0; i < m->count; i++) {
-        before = sum;
-        sum += m->part[i] / m->weight;
-        if (sum >= part) break;
-    }
-    if (i == 0 || i >= m->count) return m->theta[i == 0 ? 0 : m->count - 1];
-    /* Each point stands for half a step to both sides. */
-    return m->theta[i] +
-           ((m->theta[i] - m->theta[i - 1]) * (((part - before) / (sum - before)) - 0.5));
-}
-
-/* The curvature at the minimum alone: for records whose rows are too close for kinks. */
-static double take_curvature(rki_solution *s)
-{
-    double inverse[RKI_PARAMETERS][RKI_PARAMETERS];
-    const double variance = rki_variance(s);
-    int i, j;
-
-    s->certain = rki_invert(s->task.active, s->normal.h[0], inverse);
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            s->covariance[i][j] = s->certain ? variance * inverse[i][j] : 0.0;
-        }
-    }
-    return s->certain ? sqrt(s->covariance[RKI_THETA][RKI_THETA]) : HUGE_VAL;
-}
-
-static void take_mixture(rki_solution *s, mixture *m, double interval[2])
-{
-    const double t = rki_t95(s);
-    int i, j;
-
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        m->mean[i] /= m->weight;
-    }
-    for (i = 0; i < RKI_PARAMETERS; i++) {
-        for (j = 0; j < RKI_PARAMETERS; j++) {
-            s->covariance[i][j] = (m->second[i][j] / m->weight) - (m->mean[i] * m->mean[j]);
-        }
-    }
-    /* The mean over the dead times scatters less than the highest of several peaks. */
-    for (i = 0; i < RKI_PARAMETERS && rki_is_coloured(&s->task.colour); i++) {
-        s->q[i] += m->mean[i];
-    }
-    interval[0] = quantile(m, 0.025);
-    interval[1] = quantile(m, 0.975);
-    /* No dead time is as likely as any: there is no lower end. */
-    if (m->at_zero > exp(-0.5 * t * t)) {
-        interval[0] = 0.0;
-    }
-}
-
-/* Longer records of independent noise are looked at thinned: short blocks where the dead time
-   may end, so that little is lost. */
-enum { THIN_FROM = 2500 };
-#define ROWS_BEFORE 3.0
-#define SMOOTH_ROWS 4.0
-
-/* The model as it is at the blocks' times, and the average of what it leaves there: so the
-   thinned problem has its minimum where the whole one has it. */
-static rk_status thin_out(rki_fit_work *b, const rki_solution *s, double reach,
-                          rki_series *fine, rk_diag *diag)
-{
-    const double late = s->q[RKI_THETA] - reach - (ROWS_BEFORE * b->series.interval);
-    double left[RKI_COARSE_MAX];
-    rki_task task = s->task;
-    rk_status status;
-    rki_normal n;
-    size_t i;
-
-    memset(fine, 0, sizeof *fine);
-    if (rki_is_coloured(&s->task.colour) || b->dense || b->series.samples < THIN_FROM)
-        return RK_OK;
-    rki_take_residual(b, s);
-    status = rki_series_thin_late(fine, &b->series, b->residual, fmax(late, 0.0), diag);
-    if (status != RK_OK) return status;
-    task.series = fine;
-    rki_pass(&task, s->q, &n, left);
-    for (i = 0; i < fine->samples; i++) {
-        fine->pv[i] += fine->pv[i] - left[i];
-    }
-    return RK_OK;
-}
-
-static void sum_up(rki_solution *s, double step, double reach, mixture *m)
-{
-    const int places = (int)fmin(2.0 * ceil(reach / step), GRID_MOST - 1);
-    const double theta = s->q[RKI_THETA];
-    int i;
-
-    step = 2.0 * reach / places;
-    for (i = 0; i <= places; i++) {
-        const double place = theta - reach + (i * step);
-
-        if (place <= -step) continue;
-        add_point(s, fmax(place, 0.0), m);
-    }
-}
-
-rk_status rki_fit_profile(rki_fit_work *b, rki_solution *s, double interval[2], rk_diag *diag)
-{
-    const bool coloured = rki_is_coloured(&s->task.colour);
-    const double row = b->series.interval, t = rki_t95(s);
-    double step, reach, error;
-    mixture m = {.at_zero = -1.0};
-    rki_series fine;
-    rk_status status;
-
-    if (coloured && b->series.samples <= PROFILE_ROWS) {
-        look_across(s);
-    }
-    error = take_curvature(s);
-    interval[0] = fmax(s->q[RKI_THETA] - (t * error), 0.0);
-    interval[1] = s->q[RKI_THETA] + (t * error);
-    if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) ||
-        error < 1e-3 * row) {
-        return RK_OK;
-    }
-    /* So many rows wide, the minimum is smooth, and far from no dead time at all. */
-    if (!coloured && error > SMOOTH_ROWS * row && s->q[RKI_THETA] > SMOOTH_ROWS * error) {
-        return RK_OK;
-    }
-    step = coloured ? fmin(GRID_ERROR * error, GRID_ROW * row) : GRID_ERROR * error;
-    reach = fmax(REACH_ERRORS * error, coloured ? REACH_ROWS * row : 0.0);
-    status = thin_out(b, s, reach, &fine, diag);
-    if (status != RK_OK) return status;
-    if (fine.samples > 0) {
-        rki_normal n;
-
-        /* The thinned cost lacks what the blocks average out. */
-        s->task.series = &fine;
-        rki_pass(&s->task, s->q, &n, NULL);
-        s->spare = s->normal.cost - n.cost;
-    }
-    sum_up(s, step, reach, &m);
-    s->task.series = &b->series;
-    s->spare = 0;
-    rki_series_free(&fine);
-    if (m.count > 2) {
-        take_mixture(s, &m, interval);
-    }
-    return RK_OK;
 }

@@ -6,6 +6,22 @@
 /* A time constant this many times longer than what was seen is no time constant. */
 #define INTEGRATING 5.0
 
+/* A dead time and a time constant sought in noise alone explain some of it: so much better than no
+   answer at all a model must be, by the criterion. */
+#define ANSWERS_BY 2.0
+
+static bool answers(const rk_fit *fit)
+{
+    return fit->gain95[0] * fit->gain95[1] > 0 && !(fit->answers_by < ANSWERS_BY);
+}
+
+static void say_no_answer(rk_findings *f)
+{
+    rk_findings_add(f, RK_LEVEL_UNFIT,
+                    "make a larger move of OUT, or check that this PV answers this OUT",
+                    "the gain could be zero: PV does not answer OUT beyond its noise");
+}
+
 /* Can the model's numbers be used at all? */
 static void find_unfit(const rk_fit *fit, rk_findings *f)
 {
@@ -13,6 +29,10 @@ static void find_unfit(const rk_fit *fit, rk_findings *f)
     const double since = fit->seen;
     const bool settles = !rk_model_kind_integrates(fit->model.kind);
 
+    if (fit->answers_by < ANSWERS_BY) {
+        say_no_answer(f);
+        return;
+    }
     if (settles && tau > INTEGRATING * since) {
         rk_findings_add(
             f, RK_LEVEL_UNFIT,
@@ -22,10 +42,8 @@ static void find_unfit(const rk_fit *fit, rk_findings *f)
             rk_model_kind_to_text(fit->model.kind));
         return;
     }
-    if (!(fit->gain95[0] * fit->gain95[1] > 0)) {
-        rk_findings_add(f, RK_LEVEL_UNFIT,
-                        "make a larger move of OUT, or check that this PV answers this OUT",
-                        "the gain could be zero: PV does not answer OUT beyond its noise");
+    if (!answers(fit)) {
+        say_no_answer(f);
     }
     if (settles && since < theta + (3.0 * tau)) {
         rk_findings_add(
@@ -89,6 +107,40 @@ static void find_doubts(const rk_fit *fit, rk_findings *f)
     }
 }
 
+/* The instants of OUT's moves leave so much of the dead time open, or make so much of a doubt. */
+#define OPEN_PART 0.3
+#define OPEN_LEAST 0.1 /* of it: less is in the interval, and not worth a word */
+#define OPEN_DOUBT 0.05
+
+static void find_instants(const rk_fit *fit, rk_findings *f)
+{
+    const double width = fit->dead_time95[1] - fit->dead_time95[0];
+    const double wide = OPEN_PART * fit->model.dead_time;
+    const rk_level level =
+        width > wide && fit->open_instant > wide ? RK_LEVEL_CAUTION : RK_LEVEL_NOTE;
+
+    if (!(fit->open_instant > OPEN_LEAST * fit->model.dead_time) ||
+        fit->between_rows < OPEN_DOUBT) {
+        return;
+    }
+    if (fit->moved_between) {
+        rk_findings_add(
+            f, level,
+            "nothing: the dead time and its interval allow for it; rows closer than "
+            "half its interval would tell it better",
+            "OUT moved between rows, %.4g s apart (%.0f %% likely)", fit->open_instant,
+            100.0 * fmin(fit->between_rows, 0.9999));
+        return;
+    }
+    rk_findings_add(
+        f, level,
+        "tune for the upper end of the dead time; record faster or make several moves; "
+        "--out-moves on-rows if OUT was moved by what wrote the rows",
+        "OUT may have moved up to %.4g s before the row that shows it: the dead time "
+        "may be as long as %.3g s",
+        fit->open_instant, fit->dead_time95[1]);
+}
+
 static void find_extras(const rk_fit *fit, rk_findings *f)
 {
     if (fit->drift != 0) {
@@ -129,11 +181,12 @@ rk_findings rk_fit_findings(const rk_fit *fit)
     rk_findings found = {.count = 0};
 
     find_unfit(fit, &found);
-    if (rk_findings_worst(&found) == RK_LEVEL_UNFIT && !(fit->gain95[0] * fit->gain95[1] > 0) &&
+    if (rk_findings_worst(&found) == RK_LEVEL_UNFIT && !answers(fit) &&
         fit->model.time_constant[0] > 1e6) {
         return found; /* an integrator's numbers say nothing more */
     }
     find_doubts(fit, &found);
+    find_instants(fit, &found);
     find_extras(fit, &found);
     return found;
 }

@@ -24,8 +24,7 @@ static rk_status slice(const rk_record *record, double from, double to, rk_recor
 
         if (since < from || since >= to) continue;
         status = rk_record_add(*part, time[i], rk_record_out(record)[i],
-                               rk_record_missing(record)[i] ? nan("")
-                                                             : rk_record_pv(record)[i],
+                               rk_record_missing(record)[i] ? nan("") : rk_record_pv(record)[i],
                                diag);
     }
     return status;

@@ -18,6 +18,8 @@
 /* Parameters of a fit that follow slow noise. */
 #define FITTED 3.0
 enum { MEMORIES = 30, ROWS_LEAST = 30 };
+/* Regular rows that are few, and so few that noise paler than white is not believed. */
+enum { SHORT = 150, PALE_ROWS = 400 };
 
 static bool in_chain(const rki_series *s, size_t i)
 {
@@ -130,12 +132,96 @@ static rki_colour continuous(const rki_fit_work *b, double rows)
     return made;
 }
 
+rki_colour rki_first_order(double r)
+{
+    rki_colour made = {.order = r != 0 ? 1 : 0};
+
+    made.ar[0] = r;
+    made.first = sqrt((1.0 - r) * (1.0 + r));
+    return made;
+}
+
+bool rki_is_short(const rki_fit_work *b)
+{
+    return b->regular && !b->plain && b->series.samples < SHORT;
+}
+
+/* ln of the determinant of the active part; the equations are scaled, so that none is far off. */
+static double ln_determinant(unsigned active, const rki_normal *n)
+{
+    double scaled[RKI_PARAMETERS][RKI_PARAMETERS], l[RKI_PARAMETERS][RKI_PARAMETERS], sum = 0;
+    int place[RKI_PARAMETERS], i, j;
+    const int count = rki_list_active(active, place);
+
+    for (i = 0; i < count; i++) {
+        for (j = 0; j < count; j++) {
+            scaled[i][j] = n->h[place[i]][place[j]] /
+                           sqrt(n->h[place[i]][place[i]] * n->h[place[j]][place[j]]);
+        }
+        sum += log(n->h[place[i]][place[i]]);
+    }
+    rki_cholesky(count, RKI_PARAMETERS, scaled[0], l[0]);
+    for (i = 0; i < count; i++) {
+        sum += 2.0 * log(fmax(l[i][i], 1e-9));
+    }
+    return sum;
+}
+
+double rki_ln_marginal(const rki_task *task, const rki_normal *n, double gained)
+{
+    const double freedom = fmax(n->count - rki_count_active(task->active), 1.0);
+
+    return log(task->colour.order > 0 ? task->colour.first : 1.0) -
+           (0.5 * ln_determinant(task->active, n)) - (0.5 * freedom * log(n->cost - gained));
+}
+
+/* The mean of a first order's posterior, of a fit to few rows: the criterion that many rows go by
+   misses a colour in them as often as it sees one that is not there. */
+static rki_colour of_few(const rki_fit_work *b)
+{
+    double ln[RKI_FEW_COLOURS], most = -HUGE_VAL, sum = 0, mean = 0;
+    int k;
+
+    for (k = 0; k < RKI_FEW_COLOURS; k++) {
+        double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
+        rki_task task = b->residual_of;
+        rki_normal n;
+
+        task.colour = rki_first_order(k * RKI_FEW_STEP);
+        rki_pass(&task, b->residual_at, &n, NULL);
+        ln[k] = rki_ln_marginal(&task, &n, rki_predicted_decrease(task.active, &n, inverse, d));
+        most = fmax(most, ln[k]);
+    }
+    for (k = 0; k < RKI_FEW_COLOURS; k++) {
+        sum += exp(ln[k] - most);
+        mean += exp(ln[k] - most) * k * RKI_FEW_STEP;
+    }
+    mean /= sum;
+    return rki_first_order(mean > RKI_FEW_LEAST ? mean : 0.0);
+}
+
+/* Is there less slow noise than if it were white? What a fit leaves of few rows looks so. */
+static bool is_paler(const rki_colour *made, double rows)
+{
+    double sum = 0;
+    int k;
+
+    for (k = 0; k < made->order; k++) {
+        sum += made->ar[k];
+    }
+    return made->order > 0 && made->first / (1.0 - sum) < 1.0 && rows < PALE_ROWS;
+}
+
 rki_colour rki_colour_of(const rki_fit_work *b)
 {
     const rki_colour white = {.order = 0};
     double c[RKI_AR_MAX + 1];
     const double rows = covariances(b, c);
+    rki_colour made;
 
-    if (rows < ROWS_LEAST || !(c[0] > 0)) return white;
-    return b->regular ? autoregression(c, rows) : continuous(b, rows);
+    if (!(c[0] > 0)) return white;
+    if (rki_is_short(b)) return of_few(b);
+    if (rows < ROWS_LEAST) return white;
+    made = b->regular ? autoregression(c, rows) : continuous(b, rows);
+    return is_paler(&made, rows) ? white : made;
 }

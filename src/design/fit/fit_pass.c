@@ -634,3 +634,30 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
     }
     rki_normal_mirror(normal);
 }
+
+void rki_pass_columns(const rki_task *task, const double q[RKI_PARAMETERS], double *column,
+                      double *left)
+{
+    const rki_series *s = task->series;
+    int place[RKI_PARAMETERS], width = rki_list_active(task->active, place), p;
+    size_t i;
+    batch b;
+    walker w;
+
+    *s->visits += (double)s->samples;
+    memset(&b, 0, sizeof b);
+    begin(&w, task, q);
+    for (i = 0; i < s->samples; i += (size_t)b.rows) {
+        if (w.stop < s->time[i]) {
+            act_before(&w, s->time[i]);
+        }
+        b.rows = batch_rows(&w, i);
+        go(&w, &s->time[i], b.rows, &b.main, &b.initial, &b.load);
+        fill_columns(&w, &s->time[i], &s->pv[i], &b);
+        for (p = 0; p < width; p++) {
+            memcpy(&column[((size_t)p * s->samples) + i], b.raw[place[p]] + RKI_AR_MAX,
+                   (size_t)b.rows * sizeof *column);
+        }
+        memcpy(&left[i], b.raw[LEFT] + RKI_AR_MAX, (size_t)b.rows * sizeof *left);
+    }
+}

@@ -10,6 +10,11 @@
 void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *normal,
               double *residual);
 
+/** The derivatives of the model by the active parameters, column after column in their order, and
+ * what is left, at every sample; neither whitened nor weighed. */
+void rki_pass_columns(const rki_task *task, const double q[RKI_PARAMETERS], double *column,
+                      double *left);
+
 /** Places of the active parameters; returns how many. */
 int rki_list_active(unsigned active, int place[RKI_PARAMETERS]);
 

@@ -6,9 +6,17 @@
 
 #include <redkettle/design/fit/fit.h>
 
+#include "fit_mixture.h"
 #include "fit_pass.h"
 
-enum { RKI_STARTS = 4 };
+enum { RKI_STARTS = 4, RKI_MOVES_MOST = 24 };
+
+/** Moves of OUT whose instant is only known to lie between two rows. */
+typedef struct rki_moves {
+    int count;                   /* 0: every one is taken to stand on its row */
+    double row[RKI_MOVES_MOST];  /* s, the first row that shows it */
+    double room[RKI_MOVES_MOST]; /* s, how much earlier it may have come */
+} rki_moves;
 
 /** A place to start from. */
 typedef struct rki_start {
@@ -40,10 +48,11 @@ int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RK
 typedef struct rki_fit_work {
     rki_series series; /* all rows; weight 0: left out */
     rki_series thin;
-    rki_series chunk;     /* no samples unless dense */
-    bool closed_loop;     /* OUT answers PV */
-    bool plain;           /* least squares and no more */
-    bool dense;           /* OUT moves all the time: blocks blur it */
+    rki_series chunk; /* no samples unless dense */
+    bool closed_loop; /* OUT answers PV */
+    bool plain;       /* least squares and no more */
+    bool dense;       /* OUT moves all the time: blocks blur it */
+    rki_moves moves;
     double *residual;     /* room for one number a row */
     double visits;        /* to samples, in all passes */
     rki_task residual_of; /* what it was taken of last, and where */
@@ -55,6 +64,20 @@ typedef struct rki_fit_work {
 
 /** What a solution on all rows leaves at each, not whitened, into bench->residual. */
 void rki_take_residual(rki_fit_work *bench, const rki_solution *at);
+
+/** Of a fit to few regular rows the noise's colour is hardly known: correlations from a row to the
+ * next that are tried for it, and how much is taken for none. */
+enum { RKI_FEW_COLOURS = 12 };
+#define RKI_FEW_STEP 0.085
+#define RKI_FEW_LEAST 0.15
+bool rki_is_short(const rki_fit_work *bench);
+
+/** Noise that has this correlation from a row to the next, and no memory beside. */
+rki_colour rki_first_order(double correlation);
+
+/** ln of how likely a task's noise is, the active parameters integrated out where a step from here
+ * gains so much; but for a constant. */
+double rki_ln_marginal(const rki_task *task, const rki_normal *normal, double gained);
 
 /** The colour of what is left: order by criterion. Needs bench->residual. */
 rki_colour rki_colour_of(const rki_fit_work *bench);
@@ -77,13 +100,57 @@ rki_task rki_on_thin(const rki_fit_work *bench, const rki_solution *at);
  */
 void rki_fit_extras(rki_fit_work *bench, rki_solution *best);
 
+/** The covariance at the minimum by the curvature alone; returns the dead time's standard error. */
+double rki_take_curvature(rki_solution *at);
+
+/** A long record of independent noise thinned, with short blocks where the dead time may end,
+ * within reach of the solution's, and its minimum where the whole one has it. No samples: the rows
+ * themselves serve. */
+rk_status rki_thin_out(rki_fit_work *bench, const rki_solution *at, double reach,
+                       rki_series *fine, rk_diag *diag);
+
+/** What the moves' instants say when all are free within their rows. */
+typedef struct rki_between {
+    bool known;
+    double evidence; /* ln of how much likelier "between rows" is than "on rows" */
+    rki_moves moves;
+    /* Most likely, with their covariance: the other parameters, and for each move the time from
+       its row until it acts. */
+    double q[RKI_PARAMETERS], own[RKI_PARAMETERS][RKI_PARAMETERS];
+    double late[RKI_MOVES_MOST], cov[RKI_MOVES_MOST][RKI_MOVES_MOST];
+    double with[RKI_PARAMETERS][RKI_MOVES_MOST];
+} rki_between;
+
+/** Which moves' instants are open. */
+void rki_between_find(rki_fit_work *bench);
+
+/** Move OUT's events to where the record puts them within their rows, and fit on from there. */
+rk_status rki_between_lead(rki_fit_work *bench, const rki_solution *exact, rki_solution *moved,
+                           rk_diag *diag);
+
+/** How likely that is beside "on rows", and what it says of all parameters. */
+rk_status rki_between_weigh(rki_fit_work *bench, const rki_solution *exact,
+                            const rki_solution *moved, rki_between *made, rk_diag *diag);
+
+/** What the dead time's profile adds to the curvature's covariance, for all moves together. */
+void rki_between_widen(rki_between *between, double curved[RKI_PARAMETERS][RKI_PARAMETERS],
+                       double along[RKI_PARAMETERS][RKI_PARAMETERS]);
+
+/** Put OUT's events back on their rows. */
+rk_status rki_between_undo(rki_fit_work *bench, rk_diag *diag);
+
+/** Add what is known of the parameters to a mixture about q, this part of all. */
+void rki_between_add(const rki_between *between, const double q[RKI_PARAMETERS], double part,
+                     rki_mixture *mixture);
+
 /**
  * The covariance of all parameters and the ends of the dead time's 95 % interval, from the
  * likelihood's profile along the dead time: across the local minima that lie within a sample
- * interval, each weighed by its likelihood.
+ * interval, each weighed by its likelihood; and from moves that came between two rows. `rival` is
+ * the solution that has the moves on rows where `at` has not, or NULL.
  */
-rk_status rki_fit_profile(rki_fit_work *bench, rki_solution *at, double interval[2],
-                          rk_diag *diag);
+rk_status rki_fit_profile(rki_fit_work *bench, rki_solution *at, rki_between *between,
+                          const rki_solution *rival, double interval[2], rk_diag *diag);
 
 /** Leave out rows that stand far off what the model and their neighbours say; how many more. */
 size_t rki_leave_out_spikes(rki_fit_work *bench);
@@ -91,7 +158,8 @@ size_t rki_leave_out_spikes(rki_fit_work *bench);
 /** Does OUT answer PV from row to row: was the record made in automatic? */
 bool rki_answers_pv(const rk_record *record);
 
-enum { RKI_STEPS_THIN = 15 }; /* of a descent on the thinned record */
+/* Steps of a descent on the thinned record, and on all rows with the noise's colour. */
+enum { RKI_STEPS_THIN = 15, RKI_STEPS_COLOUR = 20 };
 
 /** How many parameters are in use. */
 int rki_count_active(unsigned active);

@@ -313,7 +313,7 @@ static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
         return;
     }
     made->gain_percent = 50.0 * (f->gain95[1] - f->gain95[0]) / fabs(f->model.gain);
-    made->dead_time_error = f->dead_time95[1] - theta;
+    made->dead_time_error = 0.5 * (f->dead_time95[1] - f->dead_time95[0]);
     if (made->gain_percent > 2 * wanted) {
         rk_findings_add(found,
                         made->gain_percent > 10 * wanted ? RK_LEVEL_UNFIT : RK_LEVEL_CAUTION,

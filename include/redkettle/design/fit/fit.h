@@ -16,11 +16,19 @@ extern "C" {
 
 enum { RK_FIT_EXCLUDES = 8 };
 
+/** When OUT moved, of a move that a row shows first. */
+typedef enum rk_move_instants {
+    RK_MOVES_WEIGHED = 0,      /* on that row or before it: as PV's answers say */
+    RK_MOVES_ON_ROWS = 1,      /* on it: OUT was written by whoever wrote the rows */
+    RK_MOVES_BETWEEN_ROWS = 2, /* anywhere from the row before to it: a hand's moves */
+} rk_move_instants;
+
 /** What to fit, and to what part of the record. Times in s from the first row. */
 typedef struct rk_fit_plan {
     bool any_kind; /* choose the kind */
     bool plain; /* least squares and no more: no colour, nothing beside the model, no spikes */
     rk_model_kind kind;
+    rk_move_instants instants;
     double from, to; /* only rows within; NaN: all. OUT before counts all the same */
     size_t excludes;
     double exclude[RK_FIT_EXCLUDES][2]; /* rows within are left out */
@@ -58,12 +66,20 @@ typedef struct rk_fit {
     int noise_order;             /* of the autoregression taken for the noise; 0: independent */
     double noise_memory;         /* of irregular rows: correlation time, s; 0: independent */
     double bic;                  /* Bayesian information criterion; smaller is better */
-    double drift;                /* pv-EU per s, found beside the model; 0: none */
-    double initial;              /* pv-EU off rest at the first row; 0: none */
+    double answers_by; /* how much more the criterion would be if PV did not answer OUT at all;
+                          NaN: not known */
+    double drift;      /* pv-EU per s, found beside the model; 0: none */
+    double initial;    /* pv-EU off rest at the first row; 0: none */
     double load, load_at; /* a step found at the plant's input, out-EU, and when, s; 0: none */
     size_t rows, moves;
-    double passes;   /* how often a row was visited on average, search included */
-    size_t left_out; /* rows that are spikes */
+    double
+        between_rows; /* how likely it is that OUT moved between rows, 0..1; taken so from 0.96
+                            on, or as the plan says */
+    bool moved_between;  /* taken so */
+    double open_instant; /* s: how much earlier than its row OUT may have moved; 0: not at all, or
+                            too little to matter */
+    double passes;       /* how often a row was visited on average, search included */
+    size_t left_out;     /* rows that are spikes */
     double left_out_at[RK_FIT_LEFT_OUT]; /* the first of them, s from the first row */
     bool closed_loop;                    /* OUT answers PV */
     size_t candidates;

@@ -1,0 +1,136 @@
+/* SPDX-License-Identifier: MIT */
+#include "fit_columns.h"
+
+#include <math.h>
+#include <string.h>
+
+#include <redkettle/design/base/memory.h>
+
+#include "fit_pass.h"
+
+/* d PV / d t of the answer to a unit step of OUT, from the transition since it acts. */
+static double rate_of(rki_family family, const rki_step *since, double tau)
+{
+    switch (family) {
+    case RKI_SECOND:
+        return -since->phi[1][0] / tau;
+    case RKI_INTEGRATOR:
+        return 1.0;
+    case RKI_LAGGING:
+        return 1.0 - since->phi[1][1];
+    default:
+        return since->phi[0][0] / tau;
+    }
+}
+
+/* What has faded to so small a part has ended. */
+#define REST 1e-14
+
+static void go_on(rki_step *since, const rki_step *step)
+{
+    double made[2][2];
+    int i, j;
+
+    for (i = 0; i < 2; i++) {
+        for (j = 0; j < 2; j++) {
+            made[i][j] =
+                (step->phi[i][0] * since->phi[0][j]) + (step->phi[i][1] * since->phi[1][j]);
+        }
+    }
+    memcpy(since->phi, made, sizeof made);
+}
+
+/* By the time at which an event acts: the answer to it comes later. */
+static void arrival_column(const rki_task *task, const double *q, size_t event, double *column)
+{
+    const rki_series *s = task->series;
+    const double at = s->event_time[event] + q[RKI_THETA], tau = exp(q[RKI_SHAPE]);
+    const double size = -q[RKI_GAIN] * s->event_size[event];
+    rki_step since = {.h = -1.0}, step = {.h = -1.0};
+    size_t i = 0;
+
+    while (i < s->samples && !(at < s->time[i])) {
+        column[i++] = 0.0;
+    }
+    for (; i < s->samples; i++) {
+        if (since.h < 0) {
+            rki_step_make(&since, task->family, q + RKI_SHAPE, s->time[i] - at);
+        } else {
+            const double h = s->time[i] - s->time[i - 1];
+
+            if (fabs(step.h - h) > RKI_SAME * h) {
+                rki_step_make(&step, task->family, q + RKI_SHAPE, h);
+            }
+            go_on(&since, &step);
+        }
+        column[i] = size * rate_of(task->family, &since, tau);
+        if (fabs(since.phi[0][0]) + fabs(since.phi[0][1]) + fabs(since.phi[1][0]) +
+                fabs(since.phi[1][1]) <
+            REST) {
+            break; /* of an integrator it never is so */
+        }
+    }
+    for (; i < s->samples; i++) {
+        column[i] = 0.0;
+    }
+}
+
+/* As the pass does it row by row. */
+static void whiten(const rki_task *task, double *column)
+{
+    const rki_series *s = task->series;
+    const rki_colour *colour = &task->colour;
+    double before[RKI_AR_MAX] = {0}; /* the last ones, not whitened */
+    size_t chain = 0, i;
+    int k;
+
+    for (i = 0; i < s->samples; i++) {
+        const double gap = i > 0 ? s->time[i] - s->time[i - 1] : 0.0, raw = column[i];
+
+        if (colour->order > 0 && gap > RKI_BREAK * s->interval) {
+            chain = 0;
+        }
+        if (colour->memory > 0 && chain > 0) {
+            const double r = exp(-gap / colour->memory);
+
+            column[i] = (raw - (r * before[0])) / sqrt((1.0 - r) * (1.0 + r));
+        } else if (chain >= (size_t)colour->order) {
+            for (k = 0; k < colour->order; k++) {
+                column[i] -= colour->ar[k] * before[k];
+            }
+        } else {
+            column[i] *= colour->first;
+        }
+        memmove(before + 1, before, sizeof before - sizeof before[0]);
+        before[0] = raw;
+        chain = s->weight[i] > 0 ? chain + 1 : 0;
+        column[i] *= sqrt(s->weight[i]);
+    }
+}
+
+rk_status rki_columns_make(const rki_task *task, const double q[RKI_PARAMETERS],
+                           rki_columns_of *made, rk_diag *diag)
+{
+    const rki_series *s = task->series;
+    rki_task others = *task;
+    int place[RKI_PARAMETERS], own, column;
+    size_t e;
+
+    others.active &= ~(1U << RKI_THETA);
+    own = rki_list_active(others.active, place);
+    made->rows = s->samples;
+    made->count = own + (int)s->events;
+    made->number = rk_memory_create(s->samples * ((size_t)made->count + 1), sizeof(double));
+    if (made->number == NULL) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows", s->samples);
+    }
+    rki_pass_columns(&others, q, made->number,
+                     made->number + ((size_t)made->count * made->rows));
+    for (e = 0; e < s->events; e++) {
+        arrival_column(task, q, e, made->number + (((size_t)own + e) * made->rows));
+    }
+    for (column = 0; column <= made->count; column++) {
+        whiten(task, made->number + ((size_t)column * made->rows));
+    }
+    return RK_OK;
+}
