@@ -137,6 +137,8 @@ static int add_candidates(rk_text *script, page *p)
         p->other->model = c->model;
         p->other->drift = c->drift;
         p->other->initial = c->initial;
+        p->other->initial_rate = c->initial_rate;
+        memcpy(p->other->early, p->fit->early, sizeof p->other->early);
         p->other->load = c->load;
         p->other->load_at = c->load_at;
         if (rk_fit_response_compute(p->other, p->record, p->work, NULL) != RK_OK) continue;

@@ -102,6 +102,7 @@ static void add_values(rk_report *r, const rk_fit *f)
     rki_row_group(r, "extras", NULL, RK_LAYOUT_HIDDEN);
     rki_row_value(r, "drift_per_s", f->drift);
     rki_row_value(r, "initial", f->initial);
+    rki_row_value(r, "initial_rate_per_s", f->initial_rate);
     rki_row_value(r, "load", f->load);
     rki_row_value(r, "load_at_s", f->load != 0 ? f->load_at : none[0]);
     rki_row_count(r, "left_out", NULL, f->left_out);

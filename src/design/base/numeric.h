@@ -17,7 +17,7 @@ void rki_cholesky(int n, int stride, const double *c, double *l);
  */
 bool rki_invert_positive(int n, int stride, const double *h, double *inverse);
 
-enum { RKI_INVERT_MOST = 32 };
+enum { RKI_INVERT_MOST = 36 };
 
 /**
  * One step of Levinson's and Durbin's recursion: from the autoregression of order - 1,

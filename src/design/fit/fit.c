@@ -154,6 +154,7 @@ static void take_candidate(const rk_fit *made, rk_fit *fit)
     c->fit_percent = made->fit_percent;
     c->drift = made->drift;
     c->initial = made->initial;
+    c->initial_rate = made->initial_rate;
     c->load = made->load;
     c->load_at = made->load_at;
 }
@@ -183,21 +184,55 @@ static double handicap(const rki_fit_work *b, const rki_solution *best, rki_fami
     return 0.0;
 }
 
+/* Does a family's model say all there is, with nothing beside it and white noise left? */
+static bool is_plain(const rki_solution *s)
+{
+    const unsigned extras = (1U << RKI_INITIAL) | (1U << RKI_LOAD) |
+                            (rki_family_integrates(s->task.family) ? 0U : 1U << RKI_DRIFT);
+
+    return (s->task.active & extras) == 0 && !rki_is_coloured(&s->task.colour);
+}
+
+/* A family beside the best one with what is beside it, so that like is compared with like: only
+   where the best needs nothing may a family be left out for being far behind without. */
+static void complete(rki_fit_work *b, const rki_solution *best, rki_solution *made)
+{
+    if (is_plain(best)) {
+        rki_fit_extras(b, made);
+    } else if (rki_could_rival(b, made, best)) {
+        if (made->hopeless) {
+            rki_fit_family(b, made->task.family, NULL, made);
+        }
+        rki_fit_extras(b, made);
+    }
+}
+
 /* All families; the simplest that the criterion does not clearly speak against. */
 static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
 {
-    static const rki_family families[] = {RKI_FIRST, RKI_INTEGRATOR, RKI_SECOND, RKI_LAGGING};
-    rki_solution made;
-    size_t i;
+    enum { FAMILIES = 4 };
+    static const rki_family families[FAMILIES] = {RKI_FIRST, RKI_INTEGRATOR, RKI_SECOND,
+                                                  RKI_LAGGING};
+    rki_solution made[FAMILIES];
+    int first = -1, i;
 
     best->found = false;
-    for (i = 0; i < 4; i++) {
-        rki_fit_family(b, families[i], best->found ? best : NULL, &made);
-        if (!made.found) continue;
-        rki_fit_extras(b, &made);
-        add_candidate(b, &made, fit);
-        if (!best->found || made.bic + handicap(b, best, families[i]) < best->bic) {
-            *best = made;
+    for (i = 0; i < FAMILIES; i++) {
+        rki_fit_family(b, families[i], first >= 0 ? &made[first] : NULL, &made[i]);
+        if (made[i].found && (first < 0 || made[i].bic < made[first].bic)) {
+            first = i;
+        }
+    }
+    if (first < 0) return;
+    rki_fit_extras(b, &made[first]);
+    for (i = 0; i < FAMILIES; i++) {
+        if (!made[i].found) continue;
+        if (i != first) {
+            complete(b, &made[first], &made[i]);
+        }
+        add_candidate(b, &made[i], fit);
+        if (!best->found || made[i].bic + handicap(b, best, families[i]) < best->bic) {
+            *best = made[i];
         }
     }
 }

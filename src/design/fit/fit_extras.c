@@ -21,22 +21,36 @@
 /* A predicted gain of less than this part of what is needed is not followed. */
 #define HOPEFUL 0.3
 /* Times tried for a load step, and halvings of what is between them. */
-enum { LOADS = 24, HALVINGS = 5, EXTRAS = 3 };
+enum { LOADS = 24, HALVINGS = 5, PLACES = 3, EXTRAS = 3 };
+/* A load's time is known to this part of a row at best. */
+#define LEAST_STEP 0.5
 
 static unsigned bit(rki_parameter p)
 {
     return 1U << p;
 }
 
-/* What one more parameter would take off, on the thinned record: no descent, no pass over all
-   rows. */
+/* An extra's parameters: a second order off rest has a rate of its own, too. */
+static unsigned bits_of(rki_parameter extra, rki_family family)
+{
+    return bit(extra) | (extra == RKI_INITIAL && family == RKI_SECOND ? bit(RKI_RATE) : 0U);
+}
+
+/* Can a family have it? An integrator's start and drift are its own. */
+static bool is_possible(rki_parameter extra, const rki_solution *s)
+{
+    if (rki_active(&s->task, (int)extra)) return false;
+    return extra != RKI_INITIAL || s->task.family != RKI_INTEGRATOR;
+}
+
+/* What an extra would take off, on the thinned record: no descent, no pass over all rows. */
 static double predicted_gain(const rki_fit_work *b, const rki_solution *s, rki_parameter extra)
 {
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], d[RKI_PARAMETERS];
     rki_task task = rki_on_thin(b, s);
     rki_normal n;
 
-    task.active |= bit(extra);
+    task.active |= bits_of(extra, s->task.family);
     rki_pass(&task, s->q, &n, NULL);
     return rki_predicted_decrease(task.active, &n, inverse, d) -
            rki_predicted_decrease(s->task.active, &n, inverse, d);
@@ -62,71 +76,82 @@ typedef struct load_place {
     double cost, at, q[RKI_PARAMETERS]; /* cost on the thinned record */
 } load_place;
 
-/* A load step at a time, everything led down from q: kept where it costs less. */
-static void try_time(const rki_fit_work *b, const rki_task *task, const double *from, double at,
-                     load_place *best)
+/* A load step at a time, everything led down from q. */
+static load_place try_time(const rki_fit_work *b, const rki_task *task, const double *from,
+                           double at)
 {
+    load_place made = {.cost = HUGE_VAL, .at = at};
     rki_task there = *task;
-    double q[RKI_PARAMETERS];
     rki_normal n;
 
-    if (is_unseen(&b->series, at)) return;
+    if (is_unseen(&b->series, at)) return made;
     there.load_at = at;
-    memcpy(q, from, sizeof q);
-    (void)rki_solve_linear(&there, q);
-    rki_descend(&there, q, RKI_STEPS_THIN, &n);
-    if (!(n.cost < best->cost)) return;
-    best->cost = n.cost;
-    best->at = at;
-    memcpy(best->q, q, sizeof q);
+    memcpy(made.q, from, sizeof made.q);
+    (void)rki_solve_linear(&there, made.q);
+    rki_descend(&there, made.q, RKI_STEPS_THIN, &n);
+    made.cost = n.cost;
+    return made;
 }
 
-/* The load step that explains most, from its place on the thinned record; false: none explains
-   enough there. */
-static bool search_load(const rki_fit_work *b, const rki_solution *from, rki_solution *made)
+static void keep_better(load_place *best, load_place other)
+{
+    if (other.cost < best->cost) {
+        *best = other;
+    }
+}
+
+/* The places where the cost along the load's time has its lowest minima, each refined between its
+   neighbours, best first: two loads may explain PV nearly as well, one with a wrong gain. */
+static int find_places(const rki_fit_work *b, const rki_task *task, const double *from,
+                       load_place place[PLACES])
 {
     const double start = b->thin.time[0], span = b->thin.time[b->thin.samples - 1] - start;
-    load_place best = {.cost = HUGE_VAL, .at = start};
-    rki_task task = rki_on_thin(b, from);
-    double q[RKI_PARAMETERS], step = span / LOADS, without;
-    rki_normal n;
-    int i;
+    load_place line[LOADS + 1] = {{.cost = HUGE_VAL}};
+    int count = 0, i, k, halving;
 
-    memcpy(q, from->q, sizeof q);
-    rki_descend(&task, q, RKI_STEPS_THIN, &n);
-    without = n.cost;
-    task.active |= bit(RKI_LOAD);
     for (i = 1; i < LOADS; i++) {
-        try_time(b, &task, from->q, start + (i * step), &best);
+        line[i] = try_time(b, task, from, start + (i * span / LOADS));
     }
-    for (i = 0; i < HALVINGS && isfinite(best.cost); i++) {
-        const double middle = best.at;
+    line[LOADS].cost = HUGE_VAL;
+    for (i = 1; i < LOADS; i++) {
+        double step = span / LOADS;
+        load_place best = line[i];
 
-        step *= 0.5;
-        try_time(b, &task, best.q, middle - step, &best);
-        try_time(b, &task, best.q, middle + step, &best);
+        if (!(best.cost < line[i - 1].cost && best.cost <= line[i + 1].cost)) continue;
+        for (halving = 0; halving < HALVINGS; halving++) {
+            const load_place middle = best;
+
+            step *= 0.5;
+            keep_better(&best, try_time(b, task, middle.q, middle.at - step));
+            keep_better(&best, try_time(b, task, middle.q, middle.at + step));
+        }
+        for (k = count < PLACES ? count++ : PLACES; k > 0; k--) {
+            if (!(best.cost < place[k - 1].cost)) break;
+            if (k < PLACES) {
+                place[k] = place[k - 1];
+            }
+        }
+        if (k < PLACES) {
+            place[k] = best;
+        }
     }
-    if (!isfinite(best.cost)) return false;
-    *made = *from;
-    made->task.load_at = best.at;
-    memset(&made->task.colour, 0, sizeof made->task.colour); /* its colour may be the load's */
-    memcpy(made->q, best.q, sizeof made->q);
-    return best.cost > 0 &&
-           (double)b->thin.samples * log(without / best.cost) > CLEARLY_SEARCHED;
+    return count;
 }
 
-/* The load step on all rows, its time to the row; false: there is none. */
-static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *trial)
+/* A place on all rows, its time to the row. */
+static void settle_load(rki_fit_work *b, const rki_solution *from, const load_place *place,
+                        rki_solution *trial)
 {
     const double row = b->series.interval;
     const double span = b->series.time[b->series.samples - 1] - b->series.time[0];
     double step = span / (LOADS << HALVINGS);
-    rki_solution place;
+    rki_solution at = *from;
     int side;
 
-    if (!search_load(b, from, &place)) return false;
-    rki_fit_on(b, &place, from->task.active | bit(RKI_LOAD), place.task.load_at, trial);
-    for (; step > 0.5 * row && trial->found; step *= 0.5) {
+    memcpy(at.q, place->q, sizeof at.q);
+    memset(&at.task.colour, 0, sizeof at.task.colour); /* its colour may be the load's */
+    rki_fit_on(b, &at, from->task.active | bit(RKI_LOAD), place->at, trial);
+    for (; step > LEAST_STEP * row && trial->found; step *= 0.5) {
         const rki_solution middle = *trial;
 
         for (side = -1; side <= 1; side += 2) {
@@ -137,6 +162,35 @@ static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *tr
             if (beside.found && beside.bic < trial->bic) {
                 *trial = beside;
             }
+        }
+    }
+}
+
+/* The load step that explains most; false: none explains enough even on the thinned record. */
+static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *trial)
+{
+    rki_task task = rki_on_thin(b, from);
+    double q[RKI_PARAMETERS], without;
+    load_place place[PLACES];
+    rki_normal n;
+    int count, i;
+
+    memcpy(q, from->q, sizeof q);
+    rki_descend(&task, q, RKI_STEPS_THIN, &n);
+    without = n.cost;
+    task.active |= bit(RKI_LOAD);
+    count = find_places(b, &task, from->q, place);
+    trial->found = false;
+    for (i = 0; i < count; i++) {
+        rki_solution made;
+
+        if (!(place[i].cost > 0) ||
+            (double)b->thin.samples * log(without / place[i].cost) <= CLEARLY_SEARCHED) {
+            continue;
+        }
+        settle_load(b, from, &place[i], &made);
+        if (made.found && (!trial->found || made.bic < trial->bic)) {
+            *trial = made;
         }
     }
     return trial->found;
@@ -152,19 +206,19 @@ static bool take_one(rki_fit_work *b, rki_solution *best)
 
     memset(&from.task.colour, 0, sizeof from.task.colour); /* it may be the extra's own */
     for (i = 0; i < 2; i++) {
-        if (rki_active(&best->task, (int)plain[i]) ||
+        if (!is_possible(plain[i], best) ||
             predicted_gain(b, best, plain[i]) < HOPEFUL * CLEARLY * rki_variance(best)) {
             continue;
         }
-        rki_fit_on(b, &from, from.task.active | bit(plain[i]), from.task.load_at, &trial);
+        rki_fit_on(b, &from, from.task.active | bits_of(plain[i], from.task.family),
+                   from.task.load_at, &trial);
         if (trial.found && trial.bic + CLEARLY < least) {
             least = trial.bic + CLEARLY;
             chosen = trial;
         }
     }
     /* A load step that was missed leaves anything but white noise. */
-    if (best->task.family != RKI_LAGGING && !rki_active(&best->task, RKI_LOAD) &&
-        rki_is_coloured(&best->task.colour)) {
+    if (is_possible(RKI_LOAD, best) && rki_is_coloured(&best->task.colour)) {
         if (try_load(b, &from, &trial) && trial.bic + CLEARLY_SEARCHED < least) {
             least = trial.bic + CLEARLY_SEARCHED;
             chosen = trial;
@@ -195,7 +249,8 @@ static void prune(rki_fit_work *b, rki_solution *best)
             continue;
         }
         from.q[extra] = 0.0;
-        rki_fit_on(b, &from, from.task.active & ~bit(extra),
+        from.q[RKI_RATE] = extra == RKI_INITIAL ? 0.0 : from.q[RKI_RATE];
+        rki_fit_on(b, &from, from.task.active & ~bits_of(extra, from.task.family),
                    extra == RKI_LOAD ? 0.0 : from.task.load_at, &without);
         if (without.found && without.bic < best->bic + extras[i].needed) {
             *best = without;
@@ -213,12 +268,40 @@ static bool is_integrator_in_disguise(const rki_fit_work *b, const rki_solution 
            exp(s->q[RKI_SHAPE]) > INTEGRATING * b->series.time[b->series.samples - 1];
 }
 
+/* So many times the other's cost, on the thinned record with everything beside the model, is out of
+   reach. */
+#define OUT_OF_REACH 1.5
+
+bool rki_could_rival(const rki_fit_work *b, const rki_solution *s, const rki_solution *best)
+{
+    const double start = b->thin.time[0], span = b->thin.time[b->thin.samples - 1] - start;
+    rki_task task = rki_on_thin(b, s), other = rki_on_thin(b, best);
+    double q[RKI_PARAMETERS], enough;
+    rki_normal n;
+    int i;
+
+    if (b->dense) return true;
+    memcpy(q, best->q, sizeof q);
+    rki_descend(&other, q, RKI_STEPS_THIN, &n);
+    enough = OUT_OF_REACH * n.cost;
+    task.active |= bit(RKI_DRIFT);
+    if (is_possible(RKI_INITIAL, s)) {
+        task.active |= bits_of(RKI_INITIAL, s->task.family);
+    }
+    memcpy(q, s->q, sizeof q);
+    rki_descend(&task, q, RKI_STEPS_THIN, &n);
+    task.active |= bit(RKI_LOAD);
+    for (i = 1; i < LOADS && n.cost > enough; i++) {
+        n.cost = fmin(n.cost, try_time(b, &task, q, start + (i * span / LOADS)).cost);
+    }
+    return n.cost <= enough;
+}
+
 void rki_fit_extras(rki_fit_work *b, rki_solution *best)
 {
     int turn;
 
-    if (best->task.family == RKI_INTEGRATOR || b->plain || best->hopeless ||
-        is_integrator_in_disguise(b, best)) {
+    if (b->plain || best->hopeless || is_integrator_in_disguise(b, best)) {
         return;
     }
     for (turn = 0; turn < EXTRAS && take_one(b, best); turn++) {

@@ -43,12 +43,12 @@ typedef struct walker {
     double now;    /* s from the first row */
     size_t event;  /* the next to act */
     bool loaded;   /* the load step has acted */
-    state main, initial,
-        load; /* of the moves; of a unit off rest at the start; of a unit load */
+    /* Of the moves; of a unit off rest at the start, and of a unit of rate; of a unit load. */
+    state main, initial, rate, load;
     rki_step kept[KEPT];
     const rki_step *last; /* the step of the last row */
     int next;             /* the next of kept to be overwritten */
-    bool has_initial, has_load;
+    bool has_initial, has_rate, has_load;
     double stop;  /* before a sample after this time something acts */
     double moved; /* all moves of OUT together, out-EU */
 } walker;
@@ -127,11 +127,14 @@ static void follow(walker *w, state *s, double ramp, const double *time, int row
 
 /* All states that are in use, over some times. */
 static void go(walker *w, const double *time, int rows, track *main, track *initial,
-               track *load)
+               track *rate, track *load)
 {
     follow(w, &w->main, w->integrates ? w->u : 0.0, time, rows, main);
     if (w->has_initial) {
         follow(w, &w->initial, 0.0, time, rows, initial);
+    }
+    if (w->has_rate) {
+        follow(w, &w->rate, 0.0, time, rows, rate);
     }
     if (w->has_load) {
         follow(w, &w->load, w->integrates && w->loaded ? 1.0 : 0.0, time, rows, load);
@@ -144,7 +147,7 @@ static void go_to(walker *w, double until)
     track away;
 
     if (until > w->now) {
-        go(w, &until, 1, &away, &away, &away);
+        go(w, &until, 1, &away, &away, &away, &away);
     }
 }
 
@@ -202,6 +205,7 @@ static void begin(walker *w, const rki_task *task, const double *q)
     w->tau = exp(q[RKI_SHAPE]);
     w->now = task->series->time[0];
     w->initial.v[task->family == RKI_LAGGING ? 1 : 0] = 1.0;
+    w->rate.v[1] = 1.0;
     for (e = 0; e < task->series->events; e++) {
         w->moved += fabs(task->series->event_size[e]);
     }
@@ -210,12 +214,13 @@ static void begin(walker *w, const rki_task *task, const double *q)
     }
     w->last = &w->kept[0];
     w->has_initial = rki_active(task, RKI_INITIAL);
+    w->has_rate = rki_active(task, RKI_RATE);
     w->has_load = rki_active(task, RKI_LOAD);
     w->stop = next_stop(w);
 }
 
 typedef struct batch {
-    track main, initial, load;
+    track main, initial, rate, load;
     double raw[COLUMNS][RKI_AR_MAX + BATCH];
     double white[COLUMNS][BATCH];
     double weight[BATCH]; /* its root */
@@ -225,7 +230,7 @@ typedef struct batch {
 } batch;
 
 /* dPV/dt for a gain of 1. */
-static double rate(const walker *w, const track *t, int i)
+static double rate_of(const walker *w, const track *t, int i)
 {
     switch (w->task->family) {
     case RKI_SECOND:
@@ -236,6 +241,22 @@ static double rate(const walker *w, const track *t, int i)
         return w->u + t->v[1][i];
     default:
         return -t->v[0][i] / w->tau;
+    }
+}
+
+/* What a start off rest adds. */
+static void fill_start(const walker *w, const track *t, rki_parameter size, batch *b)
+{
+    int i, p;
+
+    for (i = 0; i < b->rows; i++) {
+        const int at = RKI_AR_MAX + i;
+
+        b->raw[size][at] = t->v[0][i];
+        b->raw[LEFT][at] -= w->q[size] * t->v[0][i];
+        for (p = 0; p < w->shapes; p++) {
+            b->raw[RKI_SHAPE + p][at] += w->q[size] * t->by[p][i];
+        }
     }
 }
 
@@ -253,7 +274,7 @@ static void fill_columns(const walker *w, const double *time, const double *pv, 
         b->raw[RKI_GAIN][at] = x;
         b->raw[RKI_START][at] = 1.0;
         b->raw[RKI_DRIFT][at] = time[i];
-        b->raw[RKI_THETA][at] = -q[RKI_GAIN] * rate(w, &b->main, i);
+        b->raw[RKI_THETA][at] = -q[RKI_GAIN] * rate_of(w, &b->main, i);
         b->raw[LEFT][at] = pv[i] - (q[RKI_GAIN] * x) - q[RKI_START] - (q[RKI_DRIFT] * time[i]);
     }
     for (p = 0; p < w->shapes; p++) {
@@ -261,14 +282,11 @@ static void fill_columns(const walker *w, const double *time, const double *pv, 
             b->raw[RKI_SHAPE + p][RKI_AR_MAX + i] = q[RKI_GAIN] * b->main.by[p][i];
         }
     }
-    for (i = 0; i < b->rows && w->has_initial; i++) {
-        const int at = RKI_AR_MAX + i;
-
-        b->raw[RKI_INITIAL][at] = b->initial.v[0][i];
-        b->raw[LEFT][at] -= q[RKI_INITIAL] * b->initial.v[0][i];
-        for (p = 0; p < w->shapes; p++) {
-            b->raw[RKI_SHAPE + p][at] += q[RKI_INITIAL] * b->initial.by[p][i];
-        }
+    if (w->has_initial) {
+        fill_start(w, &b->initial, RKI_INITIAL, b);
+    }
+    if (w->has_rate) {
+        fill_start(w, &b->rate, RKI_RATE, b);
     }
     for (i = 0; i < b->rows && w->has_load; i++) {
         const int at = RKI_AR_MAX + i;
@@ -432,6 +450,7 @@ static bool rests(const walker *w, state *s, double scale)
 static bool all_rest(walker *w)
 {
     return rests(w, &w->main, w->moved) && (!w->has_initial || rests(w, &w->initial, 1.0)) &&
+           (!w->has_rate || rests(w, &w->rate, 1.0)) &&
            (!w->has_load || rests(w, &w->load, 1.0));
 }
 
@@ -624,7 +643,7 @@ void rki_pass(const rki_task *task, const double q[RKI_PARAMETERS], rki_normal *
             continue;
         }
         b.rows = batch_rows(&w, i);
-        go(&w, time, b.rows, &b.main, &b.initial, &b.load);
+        go(&w, time, b.rows, &b.main, &b.initial, &b.rate, &b.load);
         fill_columns(&w, time, &s->pv[i], &b);
         weigh(task, i, &last, &chain, &b, normal);
         if (residual != NULL) {
@@ -652,7 +671,7 @@ void rki_pass_columns(const rki_task *task, const double q[RKI_PARAMETERS], doub
             act_before(&w, s->time[i]);
         }
         b.rows = batch_rows(&w, i);
-        go(&w, &s->time[i], b.rows, &b.main, &b.initial, &b.load);
+        go(&w, &s->time[i], b.rows, &b.main, &b.initial, &b.rate, &b.load);
         fill_columns(&w, &s->time[i], &s->pv[i], &b);
         for (p = 0; p < width; p++) {
             memcpy(&column[((size_t)p * s->samples) + i], b.raw[place[p]] + RKI_AR_MAX,

@@ -170,9 +170,15 @@ static void measure(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 static void take_extras(const rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     const bool drifts = !rk_model_kind_integrates(fit->model.kind);
+    int k;
 
     fit->drift = drifts && rki_active(&s->task, RKI_DRIFT) ? s->q[RKI_DRIFT] : 0.0;
     fit->initial = rki_active(&s->task, RKI_INITIAL) ? s->q[RKI_INITIAL] : 0.0;
+    fit->initial_rate =
+        rki_active(&s->task, RKI_RATE) ? s->q[RKI_RATE] / exp(s->q[RKI_SHAPE]) : 0.0;
+    for (k = 0; k < b->moves.count; k++) {
+        fit->early[k] = b->moves.row[k] - b->series.event_time[k];
+    }
     if (rki_active(&s->task, RKI_LOAD)) {
         fit->load = s->q[RKI_LOAD] / s->q[RKI_GAIN];
         fit->load_at = s->task.load_at;

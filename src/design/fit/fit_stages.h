@@ -9,7 +9,7 @@
 #include "fit_mixture.h"
 #include "fit_pass.h"
 
-enum { RKI_STARTS = 4, RKI_MOVES_MOST = 24 };
+enum { RKI_STARTS = 4, RKI_MOVES_MOST = RK_FIT_MOVES };
 
 /** Moves of OUT whose instant is only known to lie between two rows. */
 typedef struct rki_moves {
@@ -95,6 +95,10 @@ void rki_fit_on(rki_fit_work *bench, const rki_solution *from, unsigned active, 
 
 /** A solution's problem on the thinned record, where noise has no colour to speak of. */
 rki_task rki_on_thin(const rki_fit_work *bench, const rki_solution *at);
+
+/** Could a family explain the thinned record as well as another one does, had it all extras? */
+bool rki_could_rival(const rki_fit_work *bench, const rki_solution *at,
+                     const rki_solution *best);
 
 /** The solution with drift, initial state or load step added where the record clearly says so.
  */

@@ -14,6 +14,7 @@ typedef enum rki_parameter {
     RKI_START,   /* PV at rest, less pv_ref */
     RKI_DRIFT,   /* pv-EU per s; an integrator's imbalance */
     RKI_INITIAL, /* how far PV is from rest at the first row */
+    RKI_RATE,    /* of the second order beside it: T times how fast PV moves there */
     RKI_LOAD,    /* a step of this size at the plant's input, out-EU times gain */
     RKI_THETA,   /* dead time, s */
     RKI_SHAPE,   /* ln T */

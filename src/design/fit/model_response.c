@@ -27,13 +27,14 @@ static void go(walk *w, double step)
     w->x[1] = (m->phi[1][0] * x0) + (m->phi[1][1] * x1) + (m->gamma[1] * w->u);
 }
 
-rk_status rk_model_response_compute(const rk_model *model, const rk_record *record, double *pv,
-                                    rk_diag *diag)
+/* The same with each move so much before its row; NULL: on it. */
+static rk_status respond(const rk_model *model, const rk_record *record, const double *early,
+                         double *pv, rk_diag *diag)
 {
     const rk_status status = rk_model_check(model, diag);
     walk w = {.model = model};
     const double *time, *out;
-    size_t rows, row, move = 1;
+    size_t rows, row, move = 1, moves = 0;
     double now;
 
     if (status != RK_OK) return status;
@@ -48,12 +49,16 @@ rk_status rk_model_response_compute(const rk_model *model, const rk_record *reco
     now = time[0];
     for (row = 0; row < rows; row++) {
         for (; move < rows; move++) {
-            const double acts = time[move] + model->dead_time;
+            double acts = time[move] + model->dead_time;
 
             if (out[move] == out[move - 1]) continue;
+            acts -= early != NULL && moves < RK_FIT_MOVES ? early[moves] : 0.0;
             if (acts > time[row]) break;
-            go(&w, acts - now);
-            now = acts;
+            moves++;
+            if (acts > now) { /* else before the record */
+                go(&w, acts - now);
+                now = acts;
+            }
             w.u = out[move] - model->out0;
         }
         go(&w, time[row] - now);
@@ -61,6 +66,12 @@ rk_status rk_model_response_compute(const rk_model *model, const rk_record *reco
         pv[row] = model->pv0 + w.x[0];
     }
     return RK_OK;
+}
+
+rk_status rk_model_response_compute(const rk_model *model, const rk_record *record, double *pv,
+                                    rk_diag *diag)
+{
+    return respond(model, record, NULL, pv, diag);
 }
 
 /* Add what a state that starts off rest, or a load from a time on, adds at every row. */
@@ -92,7 +103,7 @@ rk_status rk_fit_response_compute(const rk_fit *fit, const rk_record *record, do
 
     rk_diag_clear(diag);
     if (fit == NULL) return RK_ERR_ARG;
-    status = rk_model_response_compute(&fit->model, record, pv, diag);
+    status = respond(&fit->model, record, fit->early, pv, diag);
     if (status != RK_OK) return status;
     time = rk_record_time(record);
     w.model = &fit->model;
@@ -102,7 +113,10 @@ rk_status rk_fit_response_compute(const rk_fit *fit, const rk_record *record, do
     if (fit->initial != 0) {
         w.x[fit->model.kind == RK_MODEL_IPDT_LAG ? 1 : 0] = fit->initial;
         if (fit->model.kind == RK_MODEL_SOPDT) {
-            w.x[1] = fit->initial; /* at rest but for the place: the rate is 0 */
+            /* The slower lag stands last: the other is off by so much that PV moves so fast. */
+            w.x[1] = fit->initial + (fit->initial_rate * fit->model.time_constant[0]);
+        } else if (fit->model.kind == RK_MODEL_SOPDT_OSC) {
+            w.x[1] = fit->initial_rate * fit->model.time_constant[0];
         }
         add_walk(w, record, 0, 0, pv);
         w.x[0] = w.x[1] = 0;

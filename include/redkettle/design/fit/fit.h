@@ -41,10 +41,10 @@ rk_fit_plan rk_fit_plan_make(void);
 typedef struct rk_fit_candidate {
     rk_model model;
     double bic, fit_percent;
-    double drift, initial, load, load_at; /* as in rk_fit */
+    double drift, initial, initial_rate, load, load_at; /* as in rk_fit */
 } rk_fit_candidate;
 
-enum { RK_FIT_NUMBERS = RK_MODEL_NUMBERS, RK_FIT_LEFT_OUT = 8 };
+enum { RK_FIT_NUMBERS = RK_MODEL_NUMBERS, RK_FIT_LEFT_OUT = 8, RK_FIT_MOVES = 24 };
 
 /** A model with its certainty. Intervals are {low, high} at 95 %. */
 typedef struct rk_fit {
@@ -70,16 +70,20 @@ typedef struct rk_fit {
                           NaN: not known */
     double drift;      /* pv-EU per s, found beside the model; 0: none */
     double initial;    /* pv-EU off rest at the first row; 0: none */
+    double initial_rate;  /* of the second order, pv-EU per s there; 0: none */
     double load, load_at; /* a step found at the plant's input, out-EU, and when, s; 0: none */
     size_t rows, moves;
     double
         between_rows; /* how likely it is that OUT moved between rows, 0..1; taken so from 0.96
                             on, or as the plan says */
-    bool moved_between;  /* taken so */
-    double open_instant; /* s: how much earlier than its row OUT may have moved; 0: not at all, or
+    bool moved_between; /* taken so */
+    double
+        open_instant; /* s: how much earlier than its row OUT may have moved; 0: not at all, or
                             too little to matter */
-    double passes;       /* how often a row was visited on average, search included */
-    size_t left_out;     /* rows that are spikes */
+    double
+        early[RK_FIT_MOVES]; /* s before its row that each of them came, where they are open */
+    double passes;           /* how often a row was visited on average, search included */
+    size_t left_out;         /* rows that are spikes */
     double left_out_at[RK_FIT_LEFT_OUT]; /* the first of them, s from the first row */
     bool closed_loop;                    /* OUT answers PV */
     size_t candidates;
