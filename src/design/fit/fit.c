@@ -302,9 +302,9 @@ static rk_status find_best(rki_fit_work *b, const rk_fit_plan *plan, rki_solutio
 
 /* Rows so much closer than the dead time is known, in its standard errors, do not matter. */
 #define CLOSE_ROWS 0.2
-/* So much likelier moves between rows must be to be taken so: ln 6 by the
+/* So much likelier moves between rows must be to be taken so: ln 10 by the
    record, and ln 4 that they are before it is looked at. */
-#define CLEARLY_BETWEEN 3.1780538303479458
+#define CLEARLY_BETWEEN 3.6888794541139363
 
 /* How much earlier than a row shows it OUT may have moved, at most. */
 static double longest(const rki_fit_work *b)

@@ -166,6 +166,17 @@ static void settle_load(rki_fit_work *b, const rki_solution *from, const load_pl
     }
 }
 
+/* The next best place for the load, if there was one before. */
+static void remember_other(rki_solution *best, const rki_solution *other)
+{
+    if (!other->found || (best->other_load.bic != 0 && best->other_load.bic <= other->bic)) {
+        return;
+    }
+    best->other_load =
+        (rki_other_load){other->bic, other->q[RKI_GAIN],
+                         other->q[RKI_LOAD] / other->q[RKI_GAIN], other->task.load_at};
+}
+
 /* The load step that explains most; false: none explains enough even on the thinned record. */
 static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *trial)
 {
@@ -189,8 +200,12 @@ static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *tr
             continue;
         }
         settle_load(b, from, &place[i], &made);
-        if (made.found && (!trial->found || made.bic < trial->bic)) {
+        if (!made.found) continue;
+        if (!trial->found || made.bic < trial->bic) {
+            remember_other(&made, trial);
             *trial = made;
+        } else {
+            remember_other(trial, &made);
         }
     }
     return trial->found;
@@ -274,11 +289,10 @@ static bool is_integrator_in_disguise(const rki_fit_work *b, const rki_solution 
 
 bool rki_could_rival(const rki_fit_work *b, const rki_solution *s, const rki_solution *best)
 {
-    const double start = b->thin.time[0], span = b->thin.time[b->thin.samples - 1] - start;
     rki_task task = rki_on_thin(b, s), other = rki_on_thin(b, best);
     double q[RKI_PARAMETERS], enough;
+    load_place place[PLACES];
     rki_normal n;
-    int i;
 
     if (b->dense) return true;
     memcpy(q, best->q, sizeof q);
@@ -291,10 +305,7 @@ bool rki_could_rival(const rki_fit_work *b, const rki_solution *s, const rki_sol
     memcpy(q, s->q, sizeof q);
     rki_descend(&task, q, RKI_STEPS_THIN, &n);
     task.active |= bit(RKI_LOAD);
-    for (i = 1; i < LOADS && n.cost > enough; i++) {
-        n.cost = fmin(n.cost, try_time(b, &task, q, start + (i * span / LOADS)).cost);
-    }
-    return n.cost <= enough;
+    return n.cost <= enough || (find_places(b, &task, q, place) > 0 && place[0].cost <= enough);
 }
 
 void rki_fit_extras(rki_fit_work *b, rki_solution *best)

@@ -161,6 +161,15 @@ static void find_extras(const rk_fit *fit, rk_findings *f)
             "a load step like %.3g of OUT hit the process at %.4g s", fit->load, fit->load_at);
         rk_findings_place(f, fit->load_at, fit->load_at);
     }
+    if (fit->other_load != 0) {
+        rk_findings_add(
+            f, RK_LEVEL_UNFIT,
+            "repeat the test when nothing else moves PV, or find out when the load came",
+            "a load step like %.3g of OUT at %.4g s with a gain of %.4g explains PV as "
+            "well: the two cannot be told apart",
+            fit->other_load, fit->other_load_at, fit->other_gain);
+        rk_findings_place(f, fit->other_load_at, fit->other_load_at);
+    }
     if (fit->left_out > 0) {
         rk_findings_add(f, RK_LEVEL_NOTE, "see what they are",
                         "%zu row%s left out as spikes, the first at %.5g s", fit->left_out,

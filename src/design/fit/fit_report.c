@@ -7,6 +7,9 @@
 /* Places in rk_fit.covariance. */
 enum { GAIN, TIME_1, TIME_2, DAMPING, DEAD_TIME };
 
+/* Two explanations are told apart from this difference of the Bayesian criterion on. */
+#define TOLD_APART 10.0
+
 /* A damping from here to 1 is taken for two equal lags. */
 #define EQUAL 0.95
 
@@ -182,6 +185,11 @@ static void take_extras(const rki_fit_work *b, const rki_solution *s, rk_fit *fi
     if (rki_active(&s->task, RKI_LOAD)) {
         fit->load = s->q[RKI_LOAD] / s->q[RKI_GAIN];
         fit->load_at = s->task.load_at;
+        if (s->other_load.bic != 0 && s->other_load.bic < s->bic + TOLD_APART) {
+            fit->other_load = s->other_load.load;
+            fit->other_load_at = s->other_load.at;
+            fit->other_gain = s->other_load.gain;
+        }
     }
     fit->noise_order = s->task.colour.order;
     fit->noise_memory = s->task.colour.memory;

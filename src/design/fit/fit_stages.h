@@ -24,6 +24,11 @@ typedef struct rki_start {
     double cost;
 } rki_start;
 
+/** Another place for the load step, that explains PV less well; bic 0: there is none. */
+typedef struct rki_other_load {
+    double bic, gain, load, at;
+} rki_other_load;
+
 /** A family fitted to a series, its noise coloured as it is. */
 typedef struct rki_solution {
     rki_task task;
@@ -33,8 +38,9 @@ typedef struct rki_solution {
     bool found;
     bool hopeless;     /* far behind another family: not followed to its end */
     double plain_cost; /* of least squares, before any colour */
-    double spare;      /* of the cost, that a thinned series lacks */
-    bool certain;      /* the covariance is known */
+    rki_other_load other_load;
+    double spare; /* of the cost, that a thinned series lacks */
+    bool certain; /* the covariance is known */
     double covariance[RKI_PARAMETERS][RKI_PARAMETERS];
 } rki_solution;
 

@@ -72,9 +72,11 @@ typedef struct rk_fit {
     double initial;    /* pv-EU off rest at the first row; 0: none */
     double initial_rate;  /* of the second order, pv-EU per s there; 0: none */
     double load, load_at; /* a step found at the plant's input, out-EU, and when, s; 0: none */
+    double other_load, other_load_at,
+        other_gain; /* another load step, and the gain that goes with it, which explain PV nearly as well; 0: none */
     size_t rows, moves;
     double
-        between_rows; /* how likely it is that OUT moved between rows, 0..1; taken so from 0.96
+        between_rows; /* how likely it is that OUT moved between rows, 0..1; taken so from 0.975
                             on, or as the plan says */
     bool moved_between; /* taken so */
     double
