@@ -322,7 +322,7 @@ static void lay_times(const regime *r, uint64_t *state, double *time)
 
 rk_record *regime_record(const regime *r, uint64_t seed)
 {
-    double time[ROWS_MOST], out[ROWS_MOST], pv[ROWS_MOST], e;
+    double time[ROWS_MOST], out[ROWS_MOST], pv[ROWS_MOST], e, shift;
     uint64_t state = 88172645463325252U + (seed * 7919U);
     rk_record *record = NULL;
     int first = 0, second = 0, i;
@@ -332,8 +332,9 @@ rk_record *regime_record(const regime *r, uint64_t seed)
     respond(r, &r->m, time, &state, out, pv);
     must_be(rk_record_create(&record, NULL) == RK_OK);
     e = r->noise * normal(&state);
+    shift = r->quantum * uniform(&state); /* where PV stands between two of its steps */
     for (i = 0; i < r->rows; i++) {
-        double value = pv[i] + e;
+        double value = pv[i] + e + shift;
 
         first = first == 0 && time[i] >= r->move[0].at - 1e-9 ? i : first;
         second = second == 0 && time[i] >= r->move[1].at - 1e-9 ? i : second;

@@ -137,6 +137,7 @@ static void clean_up(rki_fit_work *b)
     rki_series_free(&b->series);
     rki_series_free(&b->thin);
     rki_series_free(&b->chunk);
+    rki_coarse_undo(b);
     rk_memory_free(b->residual);
 }
 
@@ -369,6 +370,23 @@ static rk_status weigh_instants(rki_fit_work *b, const rk_fit_plan *plan, rki_so
     return status;
 }
 
+/* Of a coarse PV all is less certain, the moves' instants too. */
+static rk_status refine_coarse(rki_fit_work *b, rki_solution *best, rki_between *between,
+                               rk_diag *diag)
+{
+    rki_between again;
+    rk_status status = rki_fit_coarse(b, best, diag);
+
+    if (status != RK_OK || b->kept.pv == NULL || !between->known) return status;
+    (void)rki_take_curvature(best);
+    status = rki_between_weigh(b, best, best, &again, diag);
+    again.evidence = between->evidence;
+    if (again.known) {
+        *between = again;
+    }
+    return status;
+}
+
 /* How much better than "PV stays where it is", by the Bayesian criterion. */
 static double answers_by(rki_fit_work *b, const rki_solution *best)
 {
@@ -395,10 +413,15 @@ static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_d
         status = weigh_instants(b, plan, &best, &rival, &between, &own, fit, diag);
     }
     if (status == RK_OK) {
+        status = refine_coarse(b, &best, &between, diag);
+    }
+    if (status == RK_OK) {
         status = rki_fit_profile(b, &best, &between, fit->moved_between ? &rival : NULL,
                                  interval, diag);
     }
     if (status != RK_OK) return status;
+    rki_coarse_undo(b);
+    fit->quantum = b->kept.quantum;
     fit->dead_time95[0] = interval[0];
     fit->dead_time95[1] = interval[1];
     if (between.known) {

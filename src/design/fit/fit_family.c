@@ -64,6 +64,11 @@ static void take_pass(rki_fit_work *b, const rki_solution *at, rki_normal *norma
     memcpy(b->residual_at, at->q, sizeof at->q);
 }
 
+void rki_forget_residual(rki_fit_work *b)
+{
+    b->residual_of.series = NULL;
+}
+
 void rki_take_residual(rki_fit_work *b, const rki_solution *at)
 {
     bool known =

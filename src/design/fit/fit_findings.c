@@ -55,6 +55,9 @@ static void find_unfit(const rk_fit *fit, rk_findings *f)
     }
 }
 
+/* Fewer rows than this hardly tell a colour. */
+#define FEW_ROWS 60.0
+
 static void find_doubts(const rk_fit *fit, rk_findings *f)
 {
     const double r = fit->white_correlation, rows = (double)fit->rows;
@@ -85,7 +88,13 @@ static void find_doubts(const rk_fit *fit, rk_findings *f)
             "tune for the upper end of its interval; record faster to know it better",
             "the dead time cannot be told from zero; it is below %.3g s", fit->dead_time95[1]);
     }
-    if (fit->noise_order > 0 || fit->noise_memory > 0) {
+    if (fit->noise_order > 0 && rows < FEW_ROWS) {
+        rk_findings_add(
+            f, RK_LEVEL_CAUTION, "record more rows while PV moves, or make more moves",
+            "%zu rows hardly tell the noise's colour (correlation %.2f from row to row): "
+            "the intervals may be somewhat too narrow",
+            fit->rows, fit->residual_correlation);
+    } else if (fit->noise_order > 0 || fit->noise_memory > 0) {
         rk_findings_add(f, RK_LEVEL_NOTE, "nothing: the intervals allow for it",
                         "the noise is coloured (correlation %.2f from row to row)",
                         fit->residual_correlation);
@@ -106,6 +115,9 @@ static void find_doubts(const rk_fit *fit, rk_findings *f)
             "the model explains only %.0f %% of PV's movement", fit->fit_percent);
     }
 }
+
+/* Steps of this part of PV's movement are coarse. */
+#define COARSE 0.05
 
 /* The instants of OUT's moves leave so much of the dead time open, or make so much of a doubt. */
 #define OPEN_PART 0.3
@@ -169,6 +181,12 @@ static void find_extras(const rk_fit *fit, rk_findings *f)
             "well: the two cannot be told apart",
             fit->other_load, fit->other_load_at, fit->other_gain);
         rk_findings_place(f, fit->other_load_at, fit->other_load_at);
+    }
+    if (fit->quantum > COARSE * fit->pv_moved) {
+        rk_findings_add(
+            f, RK_LEVEL_CAUTION, "make a larger move, or read PV with more digits",
+            "PV comes in steps of %.4g and moved only %.3g; the intervals allow for it",
+            fit->quantum, fit->pv_moved);
     }
     if (fit->left_out > 0) {
         rk_findings_add(f, RK_LEVEL_NOTE, "see what they are",

@@ -128,7 +128,8 @@ static void measure(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
     const rki_colour *colour = &s->task.colour;
     const bool coloured = rki_is_coloured(colour);
     double rows = 0, mean = 0, total = 0, left = 0, product = 0, white = 0, pale = 0;
-    double before = 0, white_before = 0, last[RKI_AR_MAX] = {0};
+    double low = HUGE_VAL, high = -HUGE_VAL, before = 0, white_before = 0,
+           last[RKI_AR_MAX] = {0};
     size_t i;
     int k;
 
@@ -144,6 +145,8 @@ static void measure(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 
         if (!(series->weight[i] > 0)) continue;
         total += off * off;
+        low = fmin(low, series->pv[i]);
+        high = fmax(high, series->pv[i]);
         left += r * r;
         product += r * before;
         before = r;
@@ -163,6 +166,7 @@ static void measure(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
         white_before = e;
     }
     fit->rows = (size_t)rows;
+    fit->pv_moved = high - low;
     fit->rmse = sqrt(left / rows);
     fit->noise = sqrt(left / fmax(rows - 4.0, 1.0));
     fit->fit_percent = 100.0 * (1.0 - sqrt(left / total));

@@ -22,7 +22,7 @@ double rki_degrees_of_freedom(const rki_solution *at)
 
 double rki_variance(const rki_solution *at)
 {
-    return at->normal.cost / rki_degrees_of_freedom(at);
+    return at->variance > 0 ? at->variance : at->normal.cost / rki_degrees_of_freedom(at);
 }
 
 double rki_t95(const rki_solution *at)

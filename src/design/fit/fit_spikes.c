@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * Rows that stand far off the line between their neighbours in the residual, and off both
- * neighbours to the same side: single bad readings. The yardstick is a high quantile of that
+ * neighbours to the same side: bad readings, one or a few in a row. The yardstick is a high quantile of that
  * deviation, which spikes do not move. More than a few in a hundred are no spikes but noise.
  */
 #include <math.h>
@@ -12,6 +12,8 @@
 /* A spike stands off the line between its neighbours, and off each of them, by so many
    deviations of that noise. */
 #define FAR 7.0
+/* Behind a run of them PV is back where it was, to this part of how far they are off. */
+#define BACK 0.5
 /* More of them are no spikes but the noise that there is. */
 #define FEW 0.03
 
@@ -39,33 +41,74 @@ static double usual_off(const rki_fit_work *b)
                 rki_quantile(work, count, 0.9) / 1.645);
 }
 
-static bool is_spike(const rki_fit_work *b, size_t i, double far)
-{
-    const double up = b->residual[i] - b->residual[i - 1];
-    const double down = b->residual[i] - b->residual[i + 1];
+/* Rows in a row that may be bad together: fewer than OUT stands between two of its moves, for what
+   follows a short pulse of OUT is no spike. */
+enum { RUN_MOST = 5 };
 
-    return fabs(up) > far && fabs(down) > far && up * down > 0 && fabs(off_line(b, i)) > far;
+static size_t longest_run(const rki_series *s)
+{
+    double least = HUGE_VAL;
+    size_t e;
+
+    for (e = 1; e < s->events; e++) {
+        least = fmin(least, s->event_time[e] - s->event_time[e - 1]);
+    }
+    return least > (RUN_MOST + 1) * s->interval ? RUN_MOST
+                                                : (size_t)fmax(least / s->interval - 1.0, 1.0);
+}
+
+/* Are rows i to i + run - 1 all far off the line from the row before to the row behind, to one side,
+   and those two much closer to each other? */
+static bool is_spike(const rki_fit_work *b, size_t i, size_t run, double far)
+{
+    const double *r = b->residual, before = r[i - 1], behind = r[i + run];
+    double least = HUGE_VAL;
+    size_t k;
+
+    for (k = 0; k < run; k++) {
+        const double line = before + ((behind - before) * (double)(k + 1) / (double)(run + 1));
+        const double up = r[i + k] - before, down = r[i + k] - behind;
+
+        if (!(fabs(up) > far && fabs(down) > far && up * down > 0)) return false;
+        if (!((r[i + k] - before) * (r[i] - before) > 0)) return false;
+        least = fmin(least, fabs(r[i + k] - line));
+    }
+    return least > far && (run == 1 || fabs(behind - before) < BACK * least);
+}
+
+/* How many rows from i on are a spike; 0: none. */
+static size_t spike_at(const rki_fit_work *b, size_t i, size_t longest, double far)
+{
+    size_t run;
+
+    if (!(b->series.weight[i] > 0)) return 0;
+    for (run = 1; run <= longest && i + run < b->series.samples; run++) {
+        if (is_spike(b, i, run, far)) return run;
+    }
+    return 0;
 }
 
 size_t rki_leave_out_spikes(rki_fit_work *b)
 {
-    const size_t samples = b->series.samples;
+    const size_t samples = b->series.samples, longest = longest_run(&b->series);
     const size_t before = b->left_out;
-    size_t count = 0, told = 0, i;
+    size_t count = 0, told = 0, i, k, run;
     double far;
 
     if (samples < 20) return 0;
     far = FAR * usual_off(b);
     if (!(far > 0)) return 0;
-    for (i = 1; i + 1 < samples; i++) {
-        count += b->series.weight[i] > 0 && is_spike(b, i, far);
+    for (i = 1; i + 1 < samples; i += run > 0 ? run : 1) {
+        run = spike_at(b, i, longest, far);
+        count += run;
     }
     if (count == 0 || (double)count > FEW * (double)samples) return 0;
-    for (i = 1; i + 1 < samples; i++) {
-        if (b->series.weight[i] > 0 && is_spike(b, i, far)) {
-            b->series.weight[i] = 0.0;
+    for (i = 1; i + 1 < samples; i += run > 0 ? run : 1) {
+        run = spike_at(b, i, longest, far);
+        for (k = i; k < i + run; k++) {
+            b->series.weight[k] = 0.0;
             if (before + told < RK_FIT_LEFT_OUT) {
-                b->left_out_at[before + told++] = b->series.time[i];
+                b->left_out_at[before + told++] = b->series.time[k];
             }
         }
     }

@@ -39,8 +39,9 @@ typedef struct rki_solution {
     bool hopeless;     /* far behind another family: not followed to its end */
     double plain_cost; /* of least squares, before any colour */
     rki_other_load other_load;
-    double spare; /* of the cost, that a thinned series lacks */
-    bool certain; /* the covariance is known */
+    double variance; /* of an innovation, where the cost does not tell it; 0: the cost does */
+    double spare;    /* of the cost, that a thinned series lacks */
+    bool certain;    /* the covariance is known */
     double covariance[RKI_PARAMETERS][RKI_PARAMETERS];
 } rki_solution;
 
@@ -49,6 +50,12 @@ typedef struct rki_solution {
  * `near`, a first order that was found before, the grid is smaller; NULL: everywhere.
  */
 int rki_search(const rki_task *task, const rki_solution *near, rki_start best[RKI_STARTS]);
+
+/** PV and weights as they were read, while a fit goes on over others in their place. */
+typedef struct rki_kept {
+    double *pv, *weight; /* NULL: they are in their place */
+    double quantum;      /* the steps that PV comes in; 0: none are seen */
+} rki_kept;
 
 /** What a fit works on. */
 typedef struct rki_fit_work {
@@ -59,6 +66,7 @@ typedef struct rki_fit_work {
     bool plain;       /* least squares and no more */
     bool dense;       /* OUT moves all the time: blocks blur it */
     rki_moves moves;
+    rki_kept kept;
     double *residual;     /* room for one number a row */
     double visits;        /* to samples, in all passes */
     rki_task residual_of; /* what it was taken of last, and where */
@@ -74,7 +82,7 @@ void rki_take_residual(rki_fit_work *bench, const rki_solution *at);
 /** Of a fit to few regular rows the noise's colour is hardly known: correlations from a row to the
  * next that are tried for it, and how much is taken for none. */
 enum { RKI_FEW_COLOURS = 12 };
-#define RKI_FEW_STEP 0.085
+#define RKI_FEW_STEP 0.088
 #define RKI_FEW_LEAST 0.15
 bool rki_is_short(const rki_fit_work *bench);
 
@@ -84,6 +92,18 @@ rki_colour rki_first_order(double correlation);
 /** ln of how likely a task's noise is, the active parameters integrated out where a step from here
  * gains so much; but for a constant. */
 double rki_ln_marginal(const rki_task *task, const rki_normal *normal, double gained);
+
+/** The series has changed: what was left is no more. */
+void rki_forget_residual(rki_fit_work *bench);
+
+/**
+ * If PV comes in coarse steps, go on from a solution by the likelihood of rows that are only known
+ * to within a step; the series then holds what least squares get the same result from.
+ */
+rk_status rki_fit_coarse(rki_fit_work *bench, rki_solution *at, rk_diag *diag);
+
+/** Put PV back as it was read. */
+void rki_coarse_undo(rki_fit_work *bench);
 
 /** The colour of what is left: order by criterion. Needs bench->residual. */
 rki_colour rki_colour_of(const rki_fit_work *bench);

@@ -21,6 +21,9 @@ void rki_facts_moves(const rki_columns_view *view, rk_record_facts *made);
 /** Noise, quantum, how far PV moved. Needs the moves. */
 void rki_facts_noise(const rki_columns_view *view, rk_record_facts *made);
 
+/** The step PV comes in: the smallest change, if nearly all are multiples of it; 0: none. */
+double rki_quantum(const double *pv, size_t rows);
+
 /** The rows before the first move: 0 to the one returned, not included; all without a move. */
 size_t rki_rows_before(const rki_columns_view *view, const rk_record_facts *facts);
 

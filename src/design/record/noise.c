@@ -82,25 +82,24 @@ static void noise_of_stretch(const rki_columns_view *v, size_t first, size_t las
     made->noise_correlation = line.correlation;
 }
 
-/* The step PV comes in: the smallest change, if nearly all are multiples of it. */
-static double quantum_of(const rki_columns_view *v)
+double rki_quantum(const double *pv, size_t rows)
 {
     double least = HUGE_VAL, scale = 0;
     size_t changes = 0, fits = 0, i;
 
-    for (i = 0; i < v->rows; i++) {
-        scale = fmax(scale, fabs(v->pv[i]));
+    for (i = 0; i < rows; i++) {
+        scale = fmax(scale, fabs(pv[i]));
     }
-    for (i = 1; i < v->rows; i++) {
-        const double change = fabs(v->pv[i] - v->pv[i - 1]);
+    for (i = 1; i < rows; i++) {
+        const double change = fabs(pv[i] - pv[i - 1]);
 
         if (change > 1e-12 * scale && change < least) {
             least = change;
         }
     }
     if (isinf(least)) return 0.0;
-    for (i = 1; i < v->rows; i++) {
-        const double steps = fabs(v->pv[i] - v->pv[i - 1]) / least;
+    for (i = 1; i < rows; i++) {
+        const double steps = fabs(pv[i] - pv[i - 1]) / least;
 
         if (!(steps > 0.5)) continue;
         changes++;
@@ -142,7 +141,7 @@ void rki_facts_noise(const rki_columns_view *v, rk_record_facts *made)
 {
     const size_t before = rki_rows_before(v, made);
 
-    made->quantum = quantum_of(v);
+    made->quantum = rki_quantum(v->pv, v->rows);
     made->noise = noise_of_neighbours(v);
     if (before >= QUIET_ROWS && made->moves > 0) {
         noise_of_stretch(v, 0, before - 1, made);
