@@ -292,6 +292,19 @@ static void settle_colour(rk_inspection *made)
     }
 }
 
+/* Of few rows most stand in the response, whose bend looks like noise: what a model leaves is less
+   then. A step of the converter is the least there is. */
+#define CLEARLY_LESS 0.8
+
+static void settle_noise(rk_inspection *made)
+{
+    rk_record_facts *f = &made->facts;
+
+    if (!made->has_model || !(made->rough.noise < CLEARLY_LESS * f->noise)) return;
+    f->noise = fmax(made->rough.noise, f->quantum / sqrt(12.0));
+    f->signal_to_noise = f->noise > 0 ? f->pv_moved / f->noise : HUGE_VAL;
+}
+
 /* Of the gain: a caution from twice what is wanted, unfit from ten times. */
 static void judge_certainty(const rk_inspect_plan *plan, const rk_diag *why,
                             rk_inspection *made, rk_findings *found)
@@ -369,6 +382,7 @@ static rk_status look(const rki_columns_view *v, const rk_record *record,
     if (made->facts.moves > 0 && worst_from(found, slips) < RK_LEVEL_UNFIT) {
         status = rough_model(record, made, &why);
         if (status != RK_OK) return status;
+        settle_noise(made);
         settle_colour(made);
         judge_certainty(plan, &why, made, found);
         judge_before(v, made, found);
