@@ -50,19 +50,28 @@ static int tell(job *j)
     bump_job *b = (bump_job *)j;
     rk_diag diag = {RK_OK, ""};
     rk_relay_result found;
-    const rk_relay_results results = {&found, b->run.rows, rk_relay_test_out(b->test),
-                                      rk_relay_test_hysteresis(b->test), b->record};
+    rk_relay_point point;
+    rk_relay_results results = {&found,
+                                NULL,
+                                b->run.rows,
+                                rk_relay_test_out(b->test),
+                                rk_relay_test_hysteresis(b->test),
+                                b->record};
     rk_report *report;
     int status;
 
     if (b->run.unwritten || rk_relay_test_result(b->test, &found, &diag) != RK_OK) {
         return tell_end(b);
     }
+    if (rk_relay_point_compute(rk_relay_test_record(b->test), &point, &diag) == RK_OK &&
+        isfinite(point.gain) && rk_fit_level(&point.fit) != RK_LEVEL_UNFIT) {
+        results.point = &point;
+    }
     report = report_make(j);
     status = show_report(j, report, rk_report_add_relay(report, &j->loop, &results), NULL);
     if (status != EXIT_DONE || !j->save) return status;
-    j->loop.ultimate_gain = found.ultimate_gain;
-    j->loop.ultimate_period = found.ultimate_period;
+    j->loop.ultimate_gain = results.point != NULL ? point.gain : found.ultimate_gain;
+    j->loop.ultimate_period = results.point != NULL ? point.period : found.ultimate_period;
     return tell_saved(j, "relay", rk_design_save_relay(j->input, &j->loop, &diag), &diag);
 }
 

@@ -28,6 +28,7 @@
 #include <redkettle/design/fit/bump.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/fit/relay_point.h>
 #include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/loop/keys.h>

@@ -29,8 +29,9 @@ struct rk_relay_test {
     double out, out_start, hysteresis;
     long scans, watch; /* done; how many of them PV is watched */
     double first, sum, squares;
-    bool stop; /* from outside */
-    int tries; /* scans in which OUT could not be put back */
+    bool stop;         /* from outside */
+    rk_record *record; /* OUT as it stood behind each scan, and its PV */
+    int tries;         /* scans in which OUT could not be put back */
 };
 
 static rk_status check(const rk_design *d, const rk_relay_plan *p, rk_diag *diag)
@@ -72,6 +73,11 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
     if (status != RK_OK) return status;
     made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a relay test");
+    status = rk_record_create(&made->record, diag);
+    if (status != RK_OK) {
+        rk_relay_test_free(made);
+        return status;
+    }
     made->design = *design;
     made->plan = *plan;
     made->port = *port;
@@ -200,6 +206,9 @@ bool rk_relay_test_scan(rk_relay_test *t, double *pv, rk_diag *diag)
     } else {
         swing(t, *pv);
     }
+    /* A record that memory fails is shorter: the test goes on. */
+    (void)rk_record_add(t->record, (double)t->scans * t->design.ts, t->out,
+                        isfinite(*pv) ? *pv : nan(""), NULL);
     t->scans++;
     return !is_over(t);
 }
@@ -239,7 +248,14 @@ rk_status rk_relay_test_result(const rk_relay_test *t, rk_relay_result *result, 
     return rk_diag_set(diag, RK_ERR_DATA, "the relay test found no ultimate point");
 }
 
+const rk_record *rk_relay_test_record(const rk_relay_test *t)
+{
+    return t->record;
+}
+
 void rk_relay_test_free(rk_relay_test *t)
 {
+    if (t == NULL) return;
+    rk_record_free(t->record);
     rk_memory_free(t);
 }

@@ -38,6 +38,32 @@ rk_status rk_report_add_bumped(rk_report *report, const rk_design *loop,
     return RK_OK;
 }
 
+/* By the model, with how sure it is; else by the swing. */
+static void add_ultimate_point(rk_report *r, const rk_relay_results *results, const char *unit)
+{
+    const rk_relay_point *p = results->point;
+
+    rki_row_number(r, "ultimate_gain", "ultimate gain",
+                   p != NULL ? p->gain : results->found->ultimate_gain, unit, 5);
+    if (p != NULL) {
+        rki_row_more(r, "95 %%: %.4g to %.4g", p->gain95[0], p->gain95[1]);
+    }
+    rki_row_time(r, "ultimate_period_s", "ultimate period",
+                 p != NULL ? p->period : results->found->ultimate_period);
+    if (p != NULL) {
+        rki_row_more(r, "95 %%: %.4g to %.4g", p->period95[0], p->period95[1]);
+        rki_row_group(r, "interval95", NULL, RK_LAYOUT_HIDDEN);
+        rki_row_pair(r, "ultimate_gain", p->gain95);
+        rki_row_pair(r, "ultimate_period_s", p->period95);
+        rki_row_end(r);
+        rki_model(r, "model", &p->fit.model);
+    }
+    rki_row_group(r, "swing", NULL, RK_LAYOUT_HIDDEN);
+    rki_row_value(r, "ultimate_gain", results->found->ultimate_gain);
+    rki_row_value(r, "ultimate_period_s", results->found->ultimate_period);
+    rki_row_end(r);
+}
+
 rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
                               const rk_relay_results *results)
 {
@@ -51,18 +77,25 @@ rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
                     loop->out_units);
     rki_row_gap(r);
     rki_kc_unit(loop, unit);
-    rki_row_number(r, "ultimate_gain", "ultimate gain", found->ultimate_gain, unit, 5);
-    rki_row_time(r, "ultimate_period_s", "ultimate period", found->ultimate_period);
+    add_ultimate_point(r, results, unit);
     rki_row_number(r, "amplitude", "PV swung by +-", found->amplitude, loop->pv_units, 4);
     rki_row_count(r, "cycles", "even cycles", (size_t)found->cycles);
     rki_row_number(r, NULL, "hysteresis", results->hysteresis, loop->pv_units, 3);
     rki_row_count(r, "rows", NULL, results->rows);
     rki_row_value(r, "out_start", results->out);
     rki_row_gap(r);
-    rki_row_note(r,
-                 "A relay finds the ultimate gain to some 5 to 30 %%, and a swing shows about "
-                 "half a scan more dead time than the process has. A step test and fit know "
-                 "more.");
+    if (results->point != NULL) {
+        rki_row_note(
+            r,
+            "By the model of this record (%s): the swing alone, which the hysteresis and "
+            "its harmonics bend, says %.4g and %.4g s.",
+            rk_model_kind_to_text(results->point->fit.model.kind), found->ultimate_gain,
+            found->ultimate_period);
+    } else {
+        rki_row_note(
+            r, "CAUTION: no model fits this record, and by the swing alone the ultimate gain "
+               "may be half or twice that: make a step test and fit it.");
+    }
     if (found->amplitude < 2.0 * results->hysteresis) {
         rki_row_note(r,
                      "CAUTION: PV swings little beyond the hysteresis: give a larger --relay.");

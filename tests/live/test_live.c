@@ -350,6 +350,7 @@ START_TEST(a_relay_test_finds_the_ultimate_point)
     const rk_port port = rig_make(&r);
     rk_relay_test *test = NULL;
     rk_relay_result found;
+    rk_relay_point point;
     double pv;
 
     ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
@@ -362,6 +363,11 @@ START_TEST(a_relay_test_finds_the_ultimate_point)
     ck_close(found.ultimate_period, 64.9,
              0.1); /* the describing function leaves out the higher harmonics */
     ck_close(found.ultimate_gain, -39, 0.3);
+    /* Its own model knows the process without the scan: atan(46.5 w) + 17.4 w = pi, w 0.10220. */
+    ck_assert_int_eq(rk_relay_point_compute(rk_relay_test_record(test), &point, NULL), RK_OK);
+    ck_close(point.gain, -41.154, 0.01);
+    ck_close(point.period, 61.482, 0.005);
+    ck_assert(point.gain95[0] < point.gain && point.gain < point.gain95[1]);
     ck_assert_double_eq(r.out, 42);
     ck_assert(!rk_relay_test_scan(test, &pv, NULL));
     rk_relay_test_free(test);

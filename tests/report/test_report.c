@@ -222,7 +222,7 @@ static rk_status add_relay(rk_report *r)
     const rk_design d = blend();
     const rk_relay_result found = {
         .ultimate_gain = -39, .ultimate_period = 65, .amplitude = 0.17, .cycles = 3};
-    const rk_relay_results results = {&found, 200, 42, 0.02, "relay.csv"};
+    const rk_relay_results results = {&found, NULL, 200, 42, 0.02, "relay.csv"};
 
     return rk_report_add_relay(r, &d, &results);
 }

@@ -19,9 +19,10 @@ extern "C" {
  *
  *   ku = 4 h / (pi * sqrt(a^2 - hysteresis^2)),   h: the relay's amplitude
  *
- * to the accuracy of a describing function: some 5 to 30 %, least where the process is slow
- * beside its dead time. The scan adds about half of itself to the dead time that the swing
- * shows.
+ * by the describing function: exact at the phase -180 deg + asin(hysteresis / a), not at -180 deg,
+ * and without the higher harmonics. Where the hysteresis is a large part of a it is far off; a
+ * model fitted to the test's record tells the point itself. The scan adds about half of itself to
+ * the dead time that the swing shows.
  *
  * Source  K. J. Astrom, T. Hagglund, Automatic tuning of simple regulators with specifications
  * on phase and amplitude margins, 1984, Automatica 20(5), 645-651.

@@ -8,6 +8,7 @@
 #include <redkettle/design/loop/design.h>
 #include <redkettle/device/port.h>
 #include <redkettle/device/relay.h>
+#include <redkettle/design/record/record.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -71,6 +72,9 @@ rk_status rk_relay_test_result(const rk_relay_test *test, rk_relay_result *resul
                                rk_diag *diag);
 
 /** NULL does nothing. */
+/** The rows so far, OUT as it stands behind each scan; the test's own. */
+const rk_record *rk_relay_test_record(const rk_relay_test *test);
+
 void rk_relay_test_free(rk_relay_test *test);
 
 #ifdef __cplusplus

@@ -6,6 +6,7 @@
 #include <redkettle/design/fit/bump.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/fit/inspect.h>
+#include <redkettle/design/fit/relay_point.h>
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/search/search.h>
 #include <redkettle/design/trial/performance.h>
@@ -163,6 +164,7 @@ rk_status rk_report_add_bumped(rk_report *report, const rk_design *loop,
 /** How a relay test ended that found something. */
 typedef struct rk_relay_results {
     const rk_relay_result *found;
+    const rk_relay_point *point; /* by a model of the same record; NULL: none fits */
     size_t rows;
     double out;        /* where OUT is back */
     double hysteresis; /* pv-EU */

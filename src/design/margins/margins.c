@@ -103,7 +103,8 @@ static void phase_and_delay_margin(const rki_openloop *loop, rk_margins *margins
 }
 
 /* The P-only limit of the process alone: its largest |P| on the negative real axis. */
-static rk_status ultimate_point(const rk_model *model, rk_margins *margins)
+rk_status rk_ultimate_point_compute(const rk_model *model, double *ultimate_gain,
+                                    double *ultimate_period)
 {
     /* A gain this small leaves every crossover in view; only the ratio matters. */
     const rk_settings alone = rk_settings_make(0.5 / model->gain, HUGE_VAL, 0.0, 0.0);
@@ -111,15 +112,15 @@ static rk_status ultimate_point(const rk_model *model, rk_margins *margins)
     rki_crossings all = {0};
     size_t i;
 
-    margins->ultimate_gain = HUGE_VAL;
-    margins->ultimate_period = HUGE_VAL;
+    *ultimate_gain = HUGE_VAL;
+    *ultimate_period = HUGE_VAL;
     rki_crossings_find(&all, &loop);
     for (i = 0; i < all.count; i++) {
         const double gain = alone.kc / all.list[i].magnitude;
 
-        if (fabs(gain) < fabs(margins->ultimate_gain)) {
-            margins->ultimate_gain = gain;
-            margins->ultimate_period = 2.0 * RKI_PI / all.list[i].w;
+        if (fabs(gain) < fabs(*ultimate_gain)) {
+            *ultimate_gain = gain;
+            *ultimate_period = 2.0 * RKI_PI / all.list[i].w;
         }
     }
     rk_memory_free(all.list);
@@ -245,7 +246,7 @@ rk_status rki_continuous_margins(const rk_model *model, const rk_settings *setti
     status = measure(&loop, settings->kc, &all, brief, &made);
     rk_memory_free(all.list);
     if (status == RK_OK && !brief) {
-        status = ultimate_point(model, &made);
+        status = rk_ultimate_point_compute(model, &made.ultimate_gain, &made.ultimate_period);
     }
     if (status != RK_OK) return rk_diag_set(diag, status, "out of memory for the margins");
     *margins = made;

@@ -160,6 +160,12 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
 rk_status rk_worst_survived_compute(const rk_model *model, const rk_settings *settings,
                                     const rk_sampling *sampling, double *part, rk_diag *diag);
 
+/**
+ * The largest gain of a P-only loop around the process that is still stable, out-EU per pv-EU, and
+ * the period of its swing there, s; both infinite if there is none. Errors  RK_ERR_MEMORY.
+ */
+rk_status rk_ultimate_point_compute(const rk_model *model, double *gain, double *period);
+
 #ifdef __cplusplus
 }
 #endif
