@@ -87,8 +87,7 @@ rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
     if (results->point != NULL) {
         rki_row_note(
             r,
-            "By the model of this record (%s): the swing alone, which the hysteresis and "
-            "its harmonics bend, says %.4g and %.4g s.",
+            "By the model of this record (%s). The swing alone says %.4g and %.4g s; its hysteresis and its harmonics put it off.",
             rk_model_kind_to_text(results->point->fit.model.kind), found->ultimate_gain,
             found->ultimate_period);
     } else {
@@ -96,7 +95,7 @@ rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
             r, "CAUTION: no model fits this record, and by the swing alone the ultimate gain "
                "may be half or twice that: make a step test and fit it.");
     }
-    if (found->amplitude < 2.0 * results->hysteresis) {
+    if (results->point == NULL && found->amplitude < 2.0 * results->hysteresis) {
         rki_row_note(r,
                      "CAUTION: PV swings little beyond the hysteresis: give a larger --relay.");
     }

@@ -153,6 +153,26 @@ static void find_instants(const rk_fit *fit, rk_findings *f)
         fit->open_instant, fit->dead_time95[1]);
 }
 
+/* Moves that differ by less are of one size. */
+#define TWO_SIZES 1.5
+
+/* What one model of a record cannot tell of the valve. */
+static void find_valve(const rk_fit *fit, rk_findings *f)
+{
+    if (!(fit->move_most > 0) || fit->closed_loop) return;
+    if (fit->move_most < TWO_SIZES * fit->move_least) {
+        rk_findings_add(
+            f, RK_LEVEL_NOTE, "make the next test a doublet of two sizes, and fit --by-move",
+            "moves of one size cannot show a valve that loses the first part of each "
+            "(backlash, stiction): the gain would be too low by that part");
+        return;
+    }
+    rk_findings_add(f, RK_LEVEL_NOTE,
+                    "fit --by-move: a larger gain for larger moves is the valve's",
+                    "the moves are of two sizes: move by move they show a valve that loses the "
+                    "first part of each (backlash, stiction)");
+}
+
 static void find_extras(const rk_fit *fit, rk_findings *f)
 {
     if (fit->drift != 0) {
@@ -215,6 +235,7 @@ rk_findings rk_fit_findings(const rk_fit *fit)
     find_doubts(fit, &found);
     find_instants(fit, &found);
     find_extras(fit, &found);
+    find_valve(fit, &found);
     return found;
 }
 

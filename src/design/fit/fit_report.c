@@ -174,6 +174,20 @@ static void measure(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
     fit->white_correlation = coloured ? pale / white : fit->residual_correlation;
 }
 
+static void take_sizes(const rki_fit_work *b, rk_fit *fit)
+{
+    const rki_series *s = &b->series;
+    size_t e;
+
+    fit->move_least = fit->move_most = 0.0;
+    for (e = 0; e < s->events && !b->dense; e++) {
+        const double size = fabs(s->event_size[e]);
+
+        fit->move_least = e == 0 ? size : fmin(fit->move_least, size);
+        fit->move_most = fmax(fit->move_most, size);
+    }
+}
+
 static void take_extras(const rki_fit_work *b, const rki_solution *s, rk_fit *fit)
 {
     const bool drifts = !rk_model_kind_integrates(fit->model.kind);
@@ -183,6 +197,7 @@ static void take_extras(const rki_fit_work *b, const rki_solution *s, rk_fit *fi
     fit->initial = rki_active(&s->task, RKI_INITIAL) ? s->q[RKI_INITIAL] : 0.0;
     fit->initial_rate =
         rki_active(&s->task, RKI_RATE) ? s->q[RKI_RATE] / exp(s->q[RKI_SHAPE]) : 0.0;
+    take_sizes(b, fit);
     for (k = 0; k < b->moves.count; k++) {
         fit->early[k] = b->moves.row[k] - b->series.event_time[k];
     }

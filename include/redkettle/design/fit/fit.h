@@ -84,10 +84,11 @@ typedef struct rk_fit {
                             too little to matter */
     double
         early[RK_FIT_MOVES]; /* s before its row that each of them came, where they are open */
-    double pv_moved;         /* from its lowest to its highest row, pv-EU */
-    double quantum;          /* the step PV comes in, pv-EU; 0: none is seen */
-    double passes;           /* how often a row was visited on average, search included */
-    size_t left_out;         /* rows that are spikes */
+    double move_least, move_most; /* of OUT's moves, out-EU; 0: it moves all the time */
+    double pv_moved;              /* from its lowest to its highest row, pv-EU */
+    double quantum;               /* the step PV comes in, pv-EU; 0: none is seen */
+    double passes;                /* how often a row was visited on average, search included */
+    size_t left_out;              /* rows that are spikes */
     double left_out_at[RK_FIT_LEFT_OUT]; /* the first of them, s from the first row */
     bool closed_loop;                    /* OUT answers PV */
     size_t candidates;
