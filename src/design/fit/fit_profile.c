@@ -315,8 +315,56 @@ static rk_status walk_along(rki_fit_work *b, rki_solution *s, double error, rki_
     return RK_OK;
 }
 
-rk_status rki_fit_profile(rki_fit_work *b, rki_solution *s, rki_between *between,
-                          const rki_solution *rival, double interval[2], rk_diag *diag)
+/* ---- a load step's time ---- */
+
+/* Steps to each side, in rows, until the cost tells of them. */
+enum { LOAD_ROWS_MOST = 64 };
+
+/* At another time of the load: what the others gain there and how far they go. */
+static double load_cost(const rki_solution *s, double at, double d[RKI_PARAMETERS])
+{
+    double inverse[RKI_PARAMETERS][RKI_PARAMETERS];
+    rki_task there = s->task;
+    rki_normal n;
+
+    there.load_at = at;
+    rki_pass(&there, s->q, &n, NULL);
+    return n.cost - rki_predicted_decrease(there.active, &n, inverse, d);
+}
+
+/* The load's time is one more number, sought row by row: what is not known of it makes the others
+   less certain, along the way that they go with it. */
+static void widen_by_load(rki_solution *s, double interval[2])
+{
+    const double variance = rki_variance(s), row = s->task.series->interval;
+    const double before = s->covariance[RKI_THETA][RKI_THETA];
+    double low[RKI_PARAMETERS], high[RKI_PARAMETERS], here[RKI_PARAMETERS], more = 0, time,
+                                                                            scale;
+    const double cost = load_cost(s, s->task.load_at, here);
+    int rows, i, j;
+
+    for (rows = 1; rows <= LOAD_ROWS_MOST; rows *= 2) {
+        more = 0.5 * (load_cost(s, s->task.load_at - (rows * row), low) +
+                      load_cost(s, s->task.load_at + (rows * row), high)) -
+               cost;
+        if (more > variance) break;
+    }
+    rows = rows > LOAD_ROWS_MOST ? LOAD_ROWS_MOST : rows;
+    /* A parabola that rises by a variance at one standard error; and what rows leave open. */
+    time = (rows * row * rows * row * variance / fmax(more, variance)) + (row * row / 12.0);
+    for (i = 0; i < RKI_PARAMETERS; i++) {
+        for (j = 0; j < RKI_PARAMETERS; j++) {
+            s->covariance[i][j] += time * (high[i] - low[i]) * (high[j] - low[j]) /
+                                   (4.0 * rows * row * rows * row);
+        }
+    }
+    scale = before > 0 ? sqrt(s->covariance[RKI_THETA][RKI_THETA] / before) : 1.0;
+    interval[0] = fmax(s->q[RKI_THETA] + (scale * (interval[0] - s->q[RKI_THETA])), 0.0);
+    interval[1] = s->q[RKI_THETA] + (scale * (interval[1] - s->q[RKI_THETA]));
+}
+
+static rk_status profile_moves(rki_fit_work *b, rki_solution *s, rki_between *between,
+                               const rki_solution *rival, double interval[2], rk_diag *diag)
 {
     const double t = rki_t95(s);
     const bool coloured = rki_is_coloured(&s->task.colour);
@@ -353,4 +401,15 @@ rk_status rki_fit_profile(rki_fit_work *b, rki_solution *s, rki_between *between
     /* Moves on rows may be the less likely, but then they are so sure: their own end counts. */
     interval[0] = fmin(interval[0], low);
     return RK_OK;
+}
+
+rk_status rki_fit_profile(rki_fit_work *b, rki_solution *s, rki_between *between,
+                          const rki_solution *rival, double interval[2], rk_diag *diag)
+{
+    const rk_status status = profile_moves(b, s, between, rival, interval, diag);
+
+    if (status == RK_OK && rki_active(&s->task, RKI_LOAD) && s->certain) {
+        widen_by_load(s, interval);
+    }
+    return status;
 }
