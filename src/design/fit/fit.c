@@ -305,6 +305,7 @@ static rk_status find_best(rki_fit_work *b, const rk_fit_plan *plan, rki_solutio
 #define CLOSE_ROWS 0.2
 /* So much likelier moves between rows must be to be taken so: ln 10 by the
    record, and ln 4 that they are before it is looked at. */
+#define COLOURED_ROWS 30000
 #define CLEARLY_BETWEEN 3.6888794541139363
 
 /* How much earlier than a row shows it OUT may have moved, at most. */
@@ -347,7 +348,14 @@ static rk_status weigh_instants(rki_fit_work *b, const rk_fit_plan *plan, rki_so
 
     if (plan->instants == RK_MOVES_ON_ROWS) return RK_OK;
     rki_between_find(b);
-    if (!instants_matter(b, best)) return RK_OK;
+    if (!instants_matter(b, best)) {
+        b->moves.count = 0;
+        return RK_OK;
+    }
+    if (rki_is_coloured(&best->task.colour) && b->series.samples > COLOURED_ROWS) {
+        fit->open_instant = longest(b); /* too many rows to weigh it: all of it is left open */
+        return RK_OK;
+    }
     status = rki_between_lead(b, best, &moved, diag);
     if (status == RK_OK) {
         status = rki_between_weigh(b, best, &moved, between, diag);
@@ -387,16 +395,34 @@ static rk_status refine_coarse(rki_fit_work *b, rki_solution *best, rki_between 
     return status;
 }
 
-/* How much better than "PV stays where it is", by the Bayesian criterion. */
-static double answers_by(rki_fit_work *b, const rki_solution *best)
+/* The criterion of "PV stays where it is", its noise coloured as it then must be. */
+static double bic_of_no_answer(rki_fit_work *b, double start)
 {
-    const rki_solution none = {.task = {.family = RKI_FIRST},
-                               .q = {[RKI_START] = best->q[RKI_START]}};
+    const rki_series *s = &b->series;
+    const rki_solution none = {.task = {.family = RKI_FIRST}, .q = {[RKI_START] = start}};
+    double rows = 0, mean = 0, squares = 0, part;
     rki_solution still;
+    rki_colour colour;
+    size_t i;
 
-    if (b->closed_loop || b->dense) return nan(""); /* its own colour explains such a PV too */
-    rki_fit_on(b, &none, 1U << RKI_START, 0.0, &still);
-    return still.bic - best->bic;
+    if (rki_is_short(b) || !b->regular) {
+        rki_fit_on(b, &none, 1U << RKI_START, 0.0, &still);
+        return still.bic;
+    }
+    /* Of many rows the mean and its autoregression are as good, and quick. */
+    for (i = 0; i < s->samples; i++) {
+        rows += s->weight[i];
+        mean += s->weight[i] * s->pv[i];
+    }
+    mean /= rows;
+    for (i = 0; i < s->samples; i++) {
+        b->residual[i] = s->pv[i] - mean;
+        squares += s->weight[i] * b->residual[i] * b->residual[i];
+    }
+    rki_forget_residual(b);
+    colour = rki_colour_of(b);
+    part = colour.order > 0 ? colour.first : 1.0;
+    return (rows * log(part * part * squares / rows)) + ((1 + colour.order) * log(rows));
 }
 
 static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_diag *diag)
@@ -423,13 +449,17 @@ static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_d
     rki_coarse_undo(b);
     fit->quantum = b->kept.quantum;
     fit->dead_time95[0] = interval[0];
-    fit->dead_time95[1] = interval[1];
+    fit->dead_time95[1] = interval[1] + fit->open_instant;
+    best.covariance[RKI_THETA][RKI_THETA] += fit->open_instant * fit->open_instant / 3.0;
     if (between.known) {
         fit->between_rows = 1.0 / (1.0 + exp(-between.evidence));
         fit->open_instant = longest(b);
     }
     rki_fit_report(b, &best, fit);
-    fit->answers_by = answers_by(b, &best);
+    /* Of an OUT that answers PV, or moves all the time, its own colour explains such a PV too. */
+    fit->answers_by = b->closed_loop || b->dense
+                          ? nan("")
+                          : bic_of_no_answer(b, best.q[RKI_START]) - best.bic;
     fit->own_damping = own;
     fit->passes = b->visits / (double)b->series.samples;
     if (!plan->any_kind) {

@@ -30,6 +30,8 @@
 /* A move right behind another is part of a ramp: its instant is left where it is, to this part of
    an interval. */
 #define PINNED 1e-3
+/* Instants are looked for around where they seem to be, so many rows on. */
+#define AROUND_ROWS 3.0
 enum { RAMP_ROWS = 2, STEPS = 12, NUMBERS = RKI_PARAMETERS + RKI_MOVES_MOST };
 
 void rki_between_find(rki_fit_work *b)
@@ -254,11 +256,30 @@ static rk_status thin_again(rki_fit_work *b, rk_diag *diag)
     return rki_series_thin(&b->thin, &b->series, diag);
 }
 
+/* All rows, or a long record's rows thinned; the caller frees *fine. */
+static rk_status pick_series(rki_fit_work *b, const rki_solution *at, rki_series *fine,
+                             rki_series **use, rk_diag *diag)
+{
+    const rk_status status =
+        rki_thin_out(b, at, (1.0 + AROUND_ROWS) * b->series.interval, fine, diag);
+
+    *use = fine->samples > 0 && fine->events == b->series.events ? fine : &b->series;
+    return status;
+}
+
 static rk_status lead_once(rki_fit_work *b, rki_solution *at, rki_solution *moved,
                            rk_diag *diag)
 {
-    rk_status status = descend(&b->moves, at, &b->series, diag);
+    rki_series fine, *use;
+    rk_status status = pick_series(b, at, &fine, &use, diag);
 
+    if (status != RK_OK) return status;
+    status = descend(&b->moves, at, use, diag);
+    if (status == RK_OK) {
+        memmove(b->series.event_time, use->event_time, b->series.events * sizeof(double));
+    }
+    rki_series_free(&fine);
+    at->task.series = &b->series;
     if (status != RK_OK) return status;
     keep_order(&b->moves, b->series.event_time);
     status = thin_again(b, diag);
@@ -527,6 +548,7 @@ rk_status rki_between_weigh(rki_fit_work *b, const rki_solution *exact,
     const double ln_root = 0.5 * log(2.0 * acos(-1.0)),
                  error = exact->certain ? sqrt(exact->covariance[RKI_THETA][RKI_THETA]) : 0.0;
     double inverse[NUMBERS][NUMBERS], late[RKI_MOVES_MOST], range[2], box, gained = 0;
+    rki_series fine, *at_series;
     rki_solution at = *moved;
     equations e;
     rk_status status;
@@ -534,7 +556,11 @@ rk_status rki_between_weigh(rki_fit_work *b, const rki_solution *exact,
 
     memset(w, 0, sizeof *w);
     w->moves = b->moves;
+    status = pick_series(b, &at, &fine, &at_series, diag);
+    if (status != RK_OK) return status;
+    at.task.series = at_series;
     status = sum_columns(&at.task, at.q, &e, diag);
+    rki_series_free(&fine);
     if (status != RK_OK) return status;
     for (k = 0; k < w->moves.count; k++) {
         /* never singular, and hardly more certain for it */

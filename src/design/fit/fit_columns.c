@@ -84,6 +84,12 @@ static void whiten(const rki_task *task, double *column)
     size_t chain = 0, i;
     int k;
 
+    if (!rki_is_coloured(colour)) {
+        for (i = 0; i < s->samples; i++) {
+            column[i] *= s->weight[i] != 1.0 ? sqrt(s->weight[i]) : 1.0;
+        }
+        return;
+    }
     for (i = 0; i < s->samples; i++) {
         const double gap = i > 0 ? s->time[i] - s->time[i - 1] : 0.0, raw = column[i];
 

@@ -76,9 +76,9 @@ typedef struct load_place {
     double cost, at, q[RKI_PARAMETERS]; /* cost on the thinned record */
 } load_place;
 
-/* A load step at a time, everything led down from q. */
+/* A load step at a time, everything led down from q; near enough while it is one of many. */
 static load_place try_time(const rki_fit_work *b, const rki_task *task, const double *from,
-                           double at)
+                           double at, bool many)
 {
     load_place made = {.cost = HUGE_VAL, .at = at};
     rki_task there = *task;
@@ -86,6 +86,7 @@ static load_place try_time(const rki_fit_work *b, const rki_task *task, const do
 
     if (is_unseen(&b->series, at)) return made;
     there.load_at = at;
+    there.searching = many;
     memcpy(made.q, from, sizeof made.q);
     (void)rki_solve_linear(&there, made.q);
     rki_descend(&there, made.q, RKI_STEPS_THIN, &n);
@@ -110,7 +111,7 @@ static int find_places(const rki_fit_work *b, const rki_task *task, const double
     int count = 0, i, k, halving;
 
     for (i = 1; i < LOADS; i++) {
-        line[i] = try_time(b, task, from, start + (i * span / LOADS));
+        line[i] = try_time(b, task, from, start + (i * span / LOADS), true);
     }
     line[LOADS].cost = HUGE_VAL;
     for (i = 1; i < LOADS; i++) {
@@ -122,8 +123,8 @@ static int find_places(const rki_fit_work *b, const rki_task *task, const double
             const load_place middle = best;
 
             step *= 0.5;
-            keep_better(&best, try_time(b, task, middle.q, middle.at - step));
-            keep_better(&best, try_time(b, task, middle.q, middle.at + step));
+            keep_better(&best, try_time(b, task, middle.q, middle.at - step, false));
+            keep_better(&best, try_time(b, task, middle.q, middle.at + step, false));
         }
         for (k = count < PLACES ? count++ : PLACES; k > 0; k--) {
             if (!(best.cost < place[k - 1].cost)) break;

@@ -216,7 +216,7 @@ rk_status rki_thin_out(rki_fit_work *b, const rki_solution *s, double reach, rki
                        rk_diag *diag)
 {
     const double late = s->q[RKI_THETA] - reach - (ROWS_BEFORE * b->series.interval);
-    double left[RKI_COARSE_MAX];
+    double left[RKI_FINE_MAX];
     rki_task task = s->task;
     rk_status status;
     rki_normal n;

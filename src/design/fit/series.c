@@ -191,14 +191,15 @@ static void add_block(rki_series *thin, const rki_series *full, size_t block, si
     thin->pv[block] = weight > 0 ? pv / weight : 0.0;
 }
 
-rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag)
+/* At most so many samples. */
+static rk_status thin_to(rki_series *thin, const rki_series *full, size_t most, rk_diag *diag)
 {
     blocks walk = {.least = 1, .jitter = jitter_size(full)};
     size_t block, count, taken = 0;
     rk_status status;
 
-    while ((count = count_blocks(full, walk.least, walk.jitter)) > RKI_COARSE_MAX) {
-        if (walk.least > full->samples / RKI_COARSE_MAX) {
+    while ((count = count_blocks(full, walk.least, walk.jitter)) > most) {
+        if (walk.least > full->samples / most) {
             walk.jitter *= 2.0; /* OUT moves all the time: smaller moves count as jitter too */
         }
         walk.least *= 2;
@@ -231,6 +232,11 @@ rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *dia
     return RK_OK;
 }
 
+rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag)
+{
+    return thin_to(thin, full, RKI_COARSE_MAX, diag);
+}
+
 rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double *values,
                                double late, rk_diag *diag)
 {
@@ -248,7 +254,7 @@ rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double 
     }
     shifted.event_time = times;
     shifted.pv = values;
-    status = rki_series_thin(thin, &shifted, diag);
+    status = thin_to(thin, &shifted, RKI_FINE_MAX, diag);
     for (i = 0; status == RK_OK && i < thin->events; i++) {
         thin->event_time[i] -= late;
     }

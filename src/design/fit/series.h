@@ -35,7 +35,7 @@ rk_status rki_series_create(rki_series *series, const rk_record *record, rk_diag
 rk_status rki_series_thin(rki_series *thin, const rki_series *full, rk_diag *diag);
 
 /** The same of other values at the same times, with the short blocks so much later than the
- * moves, s: where a dead time ends. */
+ * moves, s: where a dead time ends; at most about RKI_FINE_MAX of them. */
 rk_status rki_series_thin_late(rki_series *thin, const rki_series *full, double *values,
                                double late, rk_diag *diag);
 
@@ -54,6 +54,6 @@ const rki_calm *rki_series_calm(const rki_series *series, size_t first);
 
 void rki_series_free(rki_series *series);
 
-enum { RKI_COARSE_MAX = 300, RKI_CHUNK_MAX = 1200 };
+enum { RKI_COARSE_MAX = 300, RKI_FINE_MAX = 1200, RKI_CHUNK_MAX = 1200 };
 
 #endif
