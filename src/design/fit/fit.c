@@ -169,17 +169,12 @@ static void add_candidate(rki_fit_work *b, const rki_solution *s, rk_fit *fit)
     take_candidate(&made, fit);
 }
 
-/* A first order so much slower than the record is long is an integrator with a number more. */
-#define INTEGRATING 5.0
-
 /* How much better a family must be, or may be worse, to take the best one's place. */
 static double handicap(const rki_fit_work *b, const rki_solution *best, rki_family family)
 {
-    const double span = b->series.time[b->series.samples - 1];
-
     if (!best->found) return 0.0;
     if (is_complex(family) && !is_complex(best->task.family)) return PREFER_SIMPLE;
-    if (family == RKI_INTEGRATOR && exp(best->q[RKI_SHAPE]) > INTEGRATING * span) {
+    if (family == RKI_INTEGRATOR && exp(best->q[RKI_SHAPE]) > RKI_INTEGRATING * rki_span(b)) {
         return -PREFER_SIMPLE;
     }
     return 0.0;
@@ -218,6 +213,7 @@ static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
     int first = -1, i;
 
     best->found = false;
+    b->choosing = true;
     for (i = 0; i < FAMILIES; i++) {
         rki_fit_family(b, families[i], first >= 0 ? &made[first] : NULL, &made[i]);
         if (made[i].found && (first < 0 || made[i].bic < made[first].bic)) {

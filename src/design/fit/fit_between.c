@@ -311,7 +311,8 @@ rk_status rki_between_undo(rki_fit_work *b, rk_diag *diag)
 
 /* ---- the box ---- */
 
-enum { LATTICE = 32, PLACES = 40 };
+/* Points of the lattice at each of so many dead times; for the evidence alone fewer will do. */
+enum { LATTICE = 24, PLACES = 24, LATTICE_FEW = 16, PLACES_FEW = 16 };
 
 /* Square roots of primes: steps of a lattice that fills a cube evenly. */
 static double lattice(int point, int dimension)
@@ -414,12 +415,13 @@ static double sum_box(const rki_between *w, const double *q, rki_mixture *m)
     int n, p, i, k;
     others o;
 
-    const int points = w->moves.count > 1 ? LATTICE : 1;
+    const int places = m != NULL ? PLACES : PLACES_FEW;
+    const int points = w->moves.count < 2 ? 1 : m != NULL ? LATTICE : LATTICE_FEW;
 
     rki_cholesky(w->moves.count, RKI_MOVES_MOST, w->cov[0], l[0]);
     if (!find_range(w, range) || (m != NULL && !find_others(w, &o))) return 0.0;
-    for (n = 0; n < PLACES; n++) {
-        const double width = (range[1] - range[0]) / PLACES;
+    for (n = 0; n < places; n++) {
+        const double width = (range[1] - range[0]) / places;
         const double theta = range[0] + ((n + 0.5) * width);
 
         for (p = 0; p < points; p++) {

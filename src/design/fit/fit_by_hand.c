@@ -6,8 +6,8 @@
 
 #include <redkettle/design/base/memory.h>
 
-/* Parts of the record after the move: the last of it is where PV came to rest; the window of
-   the average that a hand draws through the noise; that of the slope. */
+/* Parts of the rows behind the move: the last of the record is where PV came to rest; of what the
+   eye is on, the window of the average that a hand draws through the noise, and of the slope. */
 #define REST_PART 0.15
 #define SMOOTH_PART 0.02
 #define SLOPE_PART 0.03
@@ -19,8 +19,13 @@ typedef struct sheet {
     const double *time, *out;
     double *smooth; /* PV, an average of some rows */
     size_t rows, move;
+    size_t length; /* rows behind the move that the eye is on */
     double before, after;
 } sheet;
+
+/* The eye is on so many times what PV takes for 63.2 % of its way. */
+#define LOOK 10.0
+enum { LOOKS = 4 };
 
 static bool is_single_step(const double *out, size_t rows, size_t *move)
 {
@@ -46,20 +51,50 @@ static double average(const double *y, size_t first, size_t end)
     return sum / (double)(end - first);
 }
 
+/* Sums over a window that moves along, row by row: each row comes in and goes out once. */
+typedef struct window {
+    const double *t, *y;
+    double at; /* that t is counted from */
+    size_t first, end;
+    double n, st, sy, stt, sty;
+} window;
+
+static void count_row(window *w, size_t row, double sign)
+{
+    const double t = w->t[row] - w->at, y = w->y[row];
+
+    w->n += sign;
+    w->st += sign * t;
+    w->sy += sign * y;
+    w->stt += sign * t * t;
+    w->sty += sign * t * y;
+}
+
+static void move_window(window *w, size_t first, size_t end)
+{
+    while (w->end < end) {
+        count_row(w, w->end++, 1.0);
+    }
+    while (w->first < first) {
+        count_row(w, w->first++, -1.0);
+    }
+}
+
+/* Through rows up to a half beside each. */
 static void draw_through(sheet *s, const double *pv)
 {
-    const size_t after = s->rows - s->move;
-    const size_t half = (size_t)(0.5 * SMOOTH_PART * (double)after);
+    const size_t half = (size_t)(0.5 * SMOOTH_PART * (double)s->length);
+    window w = {.t = s->time, .y = pv, .at = s->time[0]};
     size_t i;
 
     for (i = 0; i < s->rows; i++) {
-        const size_t first = i > half ? i - half : 0;
-        const size_t end = i + half + 1 < s->rows ? i + half + 1 : s->rows;
-
-        s->smooth[i] = average(pv, first, end);
+        move_window(&w, i > half ? i - half : 0,
+                    i + half + 1 < s->rows ? i + half + 1 : s->rows);
+        s->smooth[i] = w.sy / w.n;
     }
     s->before = average(pv, 0, s->move);
-    s->after = average(pv, s->rows - (size_t)fmax(REST_PART * (double)after, 3.0), s->rows);
+    s->after = average(pv, s->rows - (size_t)fmax(REST_PART * (double)(s->rows - s->move), 3.0),
+                       s->rows);
 }
 
 /* When this part of the way is gone, s after the move: the last time it is passed. */
@@ -81,20 +116,21 @@ static double time_at(const sheet *s, double part)
     return 0.0;
 }
 
-/* Slope of a line through some rows around one. */
-static double slope_at(const sheet *s, size_t i, size_t half)
+/* From all of the record closer to the response, as a hand would spread its paper. */
+static void look(sheet *s, const double *pv)
 {
-    const size_t first = i > half ? i - half : 0;
-    const size_t end = i + half + 1 < s->rows ? i + half + 1 : s->rows;
-    const double t_mean = average(s->time, first, end), y_mean = average(s->smooth, first, end);
-    double tt = 0, ty = 0;
-    size_t k;
+    int turn;
 
-    for (k = first; k < end; k++) {
-        tt += (s->time[k] - t_mean) * (s->time[k] - t_mean);
-        ty += (s->time[k] - t_mean) * (s->smooth[k] - y_mean);
+    s->length = s->rows - s->move;
+    for (turn = 0; turn < LOOKS; turn++) {
+        double rows;
+
+        draw_through(s, pv);
+        rows = LOOK * time_at(s, 0.632) / (s->time[s->rows - 1] - s->time[s->move]) *
+               (double)(s->rows - s->move);
+        if (!(rows > ROWS_LEAST) || rows >= (double)s->length) return;
+        s->length = (size_t)rows;
     }
-    return ty / tt;
 }
 
 static void add(rk_hand_fits *hand, const sheet *s, const char *method, double tau,
@@ -116,13 +152,17 @@ static void add(rk_hand_fits *hand, const sheet *s, const char *method, double t
 static void add_tangent(rk_hand_fits *hand, const sheet *s)
 {
     const double way = s->after - s->before;
-    const size_t half = (size_t)fmax(0.5 * SLOPE_PART * (double)(s->rows - s->move), 1.0);
+    const size_t half = (size_t)fmax(0.5 * SLOPE_PART * (double)s->length, 1.0);
+    window w = {.t = s->time, .y = s->smooth, .first = s->move, .end = s->move};
     double steepest = 0, from = 0;
     size_t i;
 
-    for (i = s->move + half; i + half < s->rows; i++) {
-        const double slope = slope_at(s, i, half) / way;
+    w.at = s->time[s->move];
+    for (i = s->move + half; i + half < s->rows && i < s->move + s->length; i++) {
+        double slope;
 
+        move_window(&w, i - half, i + half + 1);
+        slope = (w.sty - (w.st * w.sy / w.n)) / (w.stt - (w.st * w.st / w.n)) / way;
         if (slope > steepest) {
             steepest = slope;
             from = s->time[i] - s->time[s->move] - ((s->smooth[i] - s->before) / way / slope);
@@ -164,7 +204,7 @@ rk_status rk_hand_fits_compute(const rk_record *record, rk_hand_fits *hand, rk_d
     if (!is_single_step(s.out, s.rows, &s.move)) return RK_OK;
     s.smooth = rk_memory_create(s.rows, sizeof *s.smooth);
     if (s.smooth == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a sheet");
-    draw_through(&s, rk_record_pv(record));
+    look(&s, rk_record_pv(record));
     if (fabs(s.after - s.before) > 0) {
         read_sheet(hand, &s);
     }

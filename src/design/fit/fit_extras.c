@@ -274,14 +274,11 @@ static void prune(rki_fit_work *b, rki_solution *best)
     }
 }
 
-/* A lag so much longer than the record is an integrator's, which has its own family: whatever is
-   beside it only makes up for that. */
-#define INTEGRATING 5.0
-
+/* Whatever is beside a lag that is an integrator's only makes up for that. */
 static bool is_integrator_in_disguise(const rki_fit_work *b, const rki_solution *s)
 {
     return !rki_family_integrates(s->task.family) &&
-           exp(s->q[RKI_SHAPE]) > INTEGRATING * b->series.time[b->series.samples - 1];
+           exp(s->q[RKI_SHAPE]) > RKI_INTEGRATING * rki_span(b);
 }
 
 /* So many times the other's cost, on the thinned record with everything beside the model, is out of

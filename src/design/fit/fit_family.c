@@ -220,6 +220,12 @@ static void look_at(rki_fit_work *b, const rki_task *task, const rki_start *star
     judge(made);
 }
 
+/* A first order so much slower than the record is long creeps towards the integrator that it is. */
+static bool is_integrator(const rki_fit_work *b, rki_family family, const rki_start *start)
+{
+    return family == RKI_FIRST && exp(start->q[RKI_SHAPE]) > RKI_INTEGRATING * rki_span(b);
+}
+
 void rki_fit_family(rki_fit_work *b, rki_family family, const rki_solution *rival,
                     rki_solution *made)
 {
@@ -229,7 +235,8 @@ void rki_fit_family(rki_fit_work *b, rki_family family, const rki_solution *riva
 
     memset(made, 0, sizeof *made);
     count = find_starts(&b->thin, task, rival, starts);
-    if (count > 0 && is_hopeless(b, rival, &starts[0])) {
+    if (count > 0 && (is_hopeless(b, rival, &starts[0]) ||
+                      (b->choosing && is_integrator(b, family, &starts[0])))) {
         look_at(b, &task, &starts[0], made);
         return;
     }

@@ -29,3 +29,8 @@ double rki_t95(const rki_solution *at)
 {
     return rki_student95(rki_degrees_of_freedom(at));
 }
+
+double rki_span(const rki_fit_work *b)
+{
+    return b->series.time[b->series.samples - 1] - b->series.time[0];
+}

@@ -64,6 +64,7 @@ typedef struct rki_fit_work {
     rki_series chunk; /* no samples unless dense */
     bool closed_loop; /* OUT answers PV */
     bool plain;       /* least squares and no more */
+    bool choosing;    /* among kinds: an integrator is there beside a first order */
     bool dense;       /* OUT moves all the time: blocks blur it */
     rki_moves moves;
     rki_kept kept;
@@ -184,6 +185,12 @@ rk_status rki_fit_profile(rki_fit_work *bench, rki_solution *at, rki_between *be
 
 /** Leave out rows that stand far off what the model and their neighbours say; how many more. */
 size_t rki_leave_out_spikes(rki_fit_work *bench);
+
+/** A lag this many times as long as the record is an integrator's. */
+#define RKI_INTEGRATING 5.0
+
+/** How long the record is, s. */
+double rki_span(const rki_fit_work *bench);
 
 /** Does OUT answer PV from row to row: was the record made in automatic? */
 bool rki_answers_pv(const rk_record *record);

@@ -275,6 +275,8 @@ static rk_status rough_model(const rk_record *record, rk_inspection *made, rk_di
         if (made->has_model && !(fit.bic < made->rough.bic)) continue;
         made->rough = fit;
         made->has_model = true;
+        if (fit.noise_order == 0 && !(fit.noise_memory > 0))
+            break; /* there is no more to say */
     }
     return RK_OK;
 }
