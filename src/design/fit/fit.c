@@ -118,7 +118,7 @@ static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_p
     if (!b->plain) {
         /* What stands off the line between its neighbours, before there is a model. */
         memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
-        b->left_out = rki_leave_out_spikes(b);
+        b->left_out = rki_leave_out_spikes(b, false);
     }
     if (rki_series_sum(&b->series) != RK_OK) {
         return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
@@ -241,7 +241,7 @@ static void clean(rki_fit_work *b, rki_solution *best)
 
     if (b->plain) return;
     rki_take_residual(b, best);
-    more = rki_leave_out_spikes(b);
+    more = rki_leave_out_spikes(b, true);
     if (more == 0) return;
     b->left_out += more;
     (void)rki_series_sum(&b->series); /* there is room for them already */

@@ -56,6 +56,9 @@ void rki_between_find(rki_fit_work *b)
     b->moves.count = (int)s->events;
 }
 
+/* A lag that leaves no mark stays as it is. */
+#define SHAPES ((1U << RKI_SHAPE) | (1U << RKI_SHAPE_2))
+
 /* The normal equations of the others and of the moves' instants. */
 typedef struct equations {
     int own, count; /* the others come first */
@@ -195,6 +198,9 @@ static rk_status descend(const rki_moves *m, rki_solution *s, rki_series *series
     int turn, i;
 
     s->task.series = series;
+    if (rki_is_static(s)) {
+        s->task.active &= ~SHAPES;
+    }
     arrivals(m, series, s->q[RKI_THETA], late);
     status = sum_columns(&s->task, s->q, &e, diag);
     cost = e.cost + add_prior(m, late, variance, &e);
@@ -270,6 +276,7 @@ static rk_status pick_series(rki_fit_work *b, const rki_solution *at, rki_series
 static rk_status lead_once(rki_fit_work *b, rki_solution *at, rki_solution *moved,
                            rk_diag *diag)
 {
+    const unsigned active = at->task.active;
     rki_series fine, *use;
     rk_status status = pick_series(b, at, &fine, &use, diag);
 
@@ -280,11 +287,36 @@ static rk_status lead_once(rki_fit_work *b, rki_solution *at, rki_solution *move
     }
     rki_series_free(&fine);
     at->task.series = &b->series;
+    at->task.active = active;
     if (status != RK_OK) return status;
     keep_order(&b->moves, b->series.event_time);
     status = thin_again(b, diag);
     rki_fit_on(b, at, at->task.active, at->task.load_at, moved);
     return status;
+}
+
+/* Without a dead time to move within, and without a lag that leaves a mark, no gradient tells that
+   PV answers before the row that shows the move: half a row early is tried as it is. */
+static rk_status lead_early(rki_fit_work *b, const rki_solution *at, rki_solution *moved,
+                            rk_diag *diag)
+{
+    double place[RKI_MOVES_MOST];
+    rki_solution early = *at, made;
+    rk_status status;
+    int k;
+
+    memcpy(place, b->series.event_time, sizeof(double) * (size_t)b->moves.count);
+    early.q[RKI_THETA] = 0.0;
+    for (k = 0; k < b->moves.count; k++) {
+        b->series.event_time[k] = b->moves.row[k] - (0.5 * b->moves.room[k]);
+    }
+    status = lead_once(b, &early, &made, diag);
+    if (status == RK_OK && made.found && !(moved->found && moved->bic <= made.bic)) {
+        *moved = made;
+        return RK_OK;
+    }
+    memcpy(b->series.event_time, place, sizeof(double) * (size_t)b->moves.count);
+    return status == RK_OK ? thin_again(b, diag) : status;
 }
 
 rk_status rki_between_lead(rki_fit_work *b, const rki_solution *exact, rki_solution *moved,
@@ -296,6 +328,12 @@ rk_status rki_between_lead(rki_fit_work *b, const rki_solution *exact, rki_solut
     memset(&at.task.colour, 0, sizeof at.task.colour); /* it may be the instants' */
     at.normal.cost = exact->plain_cost;
     status = lead_once(b, &at, moved, diag);
+    if (status == RK_OK && exact->q[RKI_THETA] < b->series.interval) {
+        at = *exact;
+        memset(&at.task.colour, 0, sizeof at.task.colour);
+        at.normal.cost = exact->plain_cost;
+        status = lead_early(b, &at, moved, diag);
+    }
     if (status == RK_OK && rki_is_coloured(&moved->task.colour)) {
         at = *moved;
         status = lead_once(b, &at, moved, diag);
@@ -550,6 +588,7 @@ rk_status rki_between_weigh(rki_fit_work *b, const rki_solution *exact,
     const double ln_root = 0.5 * log(2.0 * acos(-1.0)),
                  error = exact->certain ? sqrt(exact->covariance[RKI_THETA][RKI_THETA]) : 0.0;
     double inverse[NUMBERS][NUMBERS], late[RKI_MOVES_MOST], range[2], box, gained = 0;
+    const double ridge = rki_is_static(moved) ? 12.0 : 1e-4;
     rki_series fine, *at_series;
     rki_solution at = *moved;
     equations e;
@@ -561,14 +600,21 @@ rk_status rki_between_weigh(rki_fit_work *b, const rki_solution *exact,
     status = pick_series(b, &at, &fine, &at_series, diag);
     if (status != RK_OK) return status;
     at.task.series = at_series;
+    if (rki_is_static(&at)) {
+        at.task.active &= ~SHAPES;
+    }
     status = sum_columns(&at.task, at.q, &e, diag);
     rki_series_free(&fine);
     if (status != RK_OK) return status;
     for (k = 0; k < w->moves.count; k++) {
-        /* never singular, and hardly more certain for it */
-        e.h[e.own + k][e.own + k] += 1e-4 * variance / (w->moves.room[k] * w->moves.room[k]);
+        /* never singular, and hardly more certain for it; of a static process within a row */
+        e.h[e.own + k][e.own + k] += ridge * variance / (w->moves.room[k] * w->moves.room[k]);
     }
     if (!(error > 0) || !invert(&e, inverse)) return RK_OK;
+    if (rki_is_static(moved)) {
+        w->own[RKI_SHAPE][RKI_SHAPE] = exact->covariance[RKI_SHAPE][RKI_SHAPE];
+        w->own[RKI_SHAPE_2][RKI_SHAPE_2] = exact->covariance[RKI_SHAPE_2][RKI_SHAPE_2];
+    }
     arrivals(&w->moves, &b->series, at.q[RKI_THETA], late);
     take_equations(&e, inverse, variance, late, &at, w);
     for (i = 0; i < e.count; i++) {

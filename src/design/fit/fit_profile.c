@@ -132,6 +132,24 @@ static void add_point(const rki_solution *s, double theta, const double *peak, r
     rki_mixture_add(m, theta, weight, d, inverse);
 }
 
+/* A lag much shorter than a row leaves no mark, and the dead time beside it none within a row: both
+   are then known to rows, and the others as if both were. */
+static bool invert_static(rki_solution *s, double inverse[RKI_PARAMETERS][RKI_PARAMETERS])
+{
+    const double row = s->task.series->interval, tau = exp(s->q[RKI_SHAPE]);
+    const unsigned shapes = (1U << RKI_SHAPE) | (1U << RKI_SHAPE_2);
+    const double variance = rki_variance(s), spread = 0.5 * fmax(log(2.0 * row / tau), 1.0);
+    const unsigned known = s->task.active & ~(shapes | (1U << RKI_THETA));
+
+    if (!rki_is_static(s) || !rki_invert(known, s->normal.h[0], inverse)) return false;
+    inverse[RKI_THETA][RKI_THETA] = 0.25 * row * row / variance;
+    inverse[RKI_SHAPE][RKI_SHAPE] = spread * spread / variance;
+    if (rki_active(&s->task, RKI_SHAPE_2)) {
+        inverse[RKI_SHAPE_2][RKI_SHAPE_2] = inverse[RKI_SHAPE][RKI_SHAPE];
+    }
+    return true;
+}
+
 /* The curvature at the minimum alone: for records whose rows are too close for kinks. */
 double rki_take_curvature(rki_solution *s)
 {
@@ -139,7 +157,8 @@ double rki_take_curvature(rki_solution *s)
     const double variance = rki_variance(s);
     int i, j;
 
-    s->certain = rki_invert(s->task.active, s->normal.h[0], inverse);
+    s->certain =
+        invert_static(s, inverse) || rki_invert(s->task.active, s->normal.h[0], inverse);
     for (i = 0; i < RKI_PARAMETERS; i++) {
         for (j = 0; j < RKI_PARAMETERS; j++) {
             s->covariance[i][j] = s->certain ? variance * inverse[i][j] : 0.0;
@@ -282,7 +301,7 @@ static rk_status walk_along(rki_fit_work *b, rki_solution *s, double error, rki_
     rk_status status;
 
     if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) ||
-        error < 1e-3 * row) {
+        error < 1e-3 * row || rki_is_static(s)) {
         return RK_OK;
     }
     /* So many rows wide, the minimum is smooth, and far from no dead time at all. */

@@ -34,3 +34,12 @@ double rki_span(const rki_fit_work *b)
 {
     return b->series.time[b->series.samples - 1] - b->series.time[0];
 }
+
+/* Shorter than this part of a row. */
+#define STATIC 0.2
+
+bool rki_is_static(const rki_solution *at)
+{
+    return rki_active(&at->task, RKI_SHAPE) &&
+           exp(at->q[RKI_SHAPE]) < STATIC * at->task.series->interval;
+}

@@ -12,6 +12,8 @@
 /* A spike stands off the line between its neighbours, and off each of them, by so many
    deviations of that noise. */
 #define FAR 7.0
+/* Rows behind a move of OUT. */
+#define AT_MOVE 1.5
 /* Behind a run of them PV is back where it was, to this part of how far they are off. */
 #define BACK 0.5
 /* More of them are no spikes but the noise that there is. */
@@ -76,19 +78,40 @@ static bool is_spike(const rki_fit_work *b, size_t i, size_t run, double far)
     return least > far && (run == 1 || fabs(behind - before) < BACK * least);
 }
 
+/* Right behind a move of OUT that no dead time hides PV may jump as the model does not yet know. */
+static bool is_at_move(const rki_fit_work *b, size_t i)
+{
+    const rki_series *s = &b->series;
+    size_t low = 0, high = s->events;
+
+    while (low < high) {
+        const size_t middle = low + ((high - low) / 2);
+
+        if (s->event_time[middle] < s->time[i] - (AT_MOVE * s->interval)) {
+            low = middle + 1;
+        } else {
+            high = middle;
+        }
+    }
+    return low < s->events && s->event_time[low] <= s->time[i] + (0.5 * s->interval);
+}
+
 /* How many rows from i on are a spike; 0: none. */
-static size_t spike_at(const rki_fit_work *b, size_t i, size_t longest, double far)
+static size_t spike_at(const rki_fit_work *b, size_t i, size_t longest, double far,
+                       bool of_model)
 {
     size_t run;
 
-    if (!(b->series.weight[i] > 0)) return 0;
+    if (!(fabs(b->residual[i] - b->residual[i - 1]) > far) || !(b->series.weight[i] > 0))
+        return 0;
+    if (of_model && is_at_move(b, i)) return 0;
     for (run = 1; run <= longest && i + run < b->series.samples; run++) {
         if (is_spike(b, i, run, far)) return run;
     }
     return 0;
 }
 
-size_t rki_leave_out_spikes(rki_fit_work *b)
+size_t rki_leave_out_spikes(rki_fit_work *b, bool of_model)
 {
     const size_t samples = b->series.samples, longest = longest_run(&b->series);
     const size_t before = b->left_out;
@@ -99,12 +122,12 @@ size_t rki_leave_out_spikes(rki_fit_work *b)
     far = FAR * usual_off(b);
     if (!(far > 0)) return 0;
     for (i = 1; i + 1 < samples; i += run > 0 ? run : 1) {
-        run = spike_at(b, i, longest, far);
+        run = spike_at(b, i, longest, far, of_model);
         count += run;
     }
     if (count == 0 || (double)count > FEW * (double)samples) return 0;
     for (i = 1; i + 1 < samples; i += run > 0 ? run : 1) {
-        run = spike_at(b, i, longest, far);
+        run = spike_at(b, i, longest, far, of_model);
         for (k = i; k < i + run; k++) {
             b->series.weight[k] = 0.0;
             if (before + told < RK_FIT_LEFT_OUT) {

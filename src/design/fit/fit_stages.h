@@ -183,11 +183,15 @@ void rki_between_add(const rki_between *between, const double q[RKI_PARAMETERS],
 rk_status rki_fit_profile(rki_fit_work *bench, rki_solution *at, rki_between *between,
                           const rki_solution *rival, double interval[2], rk_diag *diag);
 
-/** Leave out rows that stand far off what the model and their neighbours say; how many more. */
-size_t rki_leave_out_spikes(rki_fit_work *bench);
+/** Leave out rows that stand far off their neighbours in bench->residual, which is PV itself or what
+ * a model leaves of it; how many more. */
+size_t rki_leave_out_spikes(rki_fit_work *bench, bool of_model);
 
 /** A lag this many times as long as the record is an integrator's. */
 #define RKI_INTEGRATING 5.0
+
+/** Is its lag too short to leave a mark on the rows? */
+bool rki_is_static(const rki_solution *at);
 
 /** How long the record is, s. */
 double rki_span(const rki_fit_work *bench);
