@@ -11,6 +11,7 @@ Suite *suite_fit(void);
 Suite *suite_fit_ipdt(void);
 Suite *suite_fit_kinds(void);
 Suite *suite_fit_regimes(void);
+Suite *suite_fit_least_squares(void);
 Suite *suite_inspect(void);
 Suite *suite_bump(void);
 Suite *suite_check(void);
@@ -26,13 +27,29 @@ Suite *suite_search(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {
-        suite_diag,        suite_keys,        suite_margins,   suite_tune,
-        suite_settings,    suite_trial,       suite_fit,       suite_fit_ipdt,
-        suite_fit_kinds,   suite_fit_regimes, suite_inspect,   suite_bump,
-        suite_check,       suite_check_parts, suite_judged,    suite_trial_kinds,
-        suite_trial_truth, suite_sampled,     suite_predicted, suite_model_set,
-        suite_sweep,       suite_search};
+    static Suite *(*const makers[])(void) = {suite_diag,
+                                             suite_keys,
+                                             suite_margins,
+                                             suite_tune,
+                                             suite_settings,
+                                             suite_trial,
+                                             suite_fit,
+                                             suite_fit_ipdt,
+                                             suite_fit_kinds,
+                                             suite_fit_regimes,
+                                             suite_fit_least_squares,
+                                             suite_inspect,
+                                             suite_bump,
+                                             suite_check,
+                                             suite_check_parts,
+                                             suite_judged,
+                                             suite_trial_kinds,
+                                             suite_trial_truth,
+                                             suite_sampled,
+                                             suite_predicted,
+                                             suite_model_set,
+                                             suite_sweep,
+                                             suite_search};
 
     return run_suites(makers, COUNT(makers));
 }

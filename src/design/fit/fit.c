@@ -435,6 +435,7 @@ static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_d
         status = weigh_instants(b, plan, &best, &rival, &between, &own, fit, diag);
     }
     if (status == RK_OK) {
+        rki_polish(&best);
         status = refine_coarse(b, &best, &between, diag);
     }
     if (status == RK_OK) {

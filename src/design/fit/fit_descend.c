@@ -106,6 +106,7 @@ static void keep_in_bounds(const rki_task *task, const double *from, double *q)
 #define ENOUGH 1e-9
 #define ENOUGH_VARIANCES 1e-3
 #define ENOUGH_TO_SEARCH 0.25
+#define POLISHED 1e-12
 
 void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_normal *normal)
 {
@@ -115,7 +116,7 @@ void rki_descend(const rki_task *task, double q[RKI_PARAMETERS], int steps, rki_
 
     rki_pass(task, q, normal, NULL);
     enough = task->searching ? ENOUGH_TO_SEARCH : ENOUGH_VARIANCES;
-    enough = fmax(ENOUGH, enough / (double)task->series->samples);
+    enough = task->polishing ? POLISHED : fmax(ENOUGH, enough / (double)task->series->samples);
     for (step = 0; step < steps; step++) {
         double damped[RKI_PARAMETERS][RKI_PARAMETERS], trial[RKI_PARAMETERS], promised = 0;
         rki_normal there;

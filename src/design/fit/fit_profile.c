@@ -42,6 +42,8 @@ static double profile(const rki_solution *s, double theta)
     return n.cost - rki_predicted_decrease(others, &n, inverse, d);
 }
 
+/* Of independent noise the mark is faint, and many rows blur it. */
+enum { ACROSS_ROWS = 2500 };
 /* How far to look for a lower minimum to each side: standard errors, and rows. */
 #define ACROSS_ERRORS 4.0
 #define ACROSS_LEAST 3.0
@@ -56,10 +58,13 @@ enum { ACROSS_POINTS = 4, ACROSS_PLACES = (2 * ACROSS_MOST * ACROSS_POINTS) + 1,
 static void look_across(rki_solution *s)
 {
     const double interval = s->task.series->interval, theta = s->q[RKI_THETA];
+    const size_t rows = s->task.series->samples;
     double inverse[RKI_PARAMETERS][RKI_PARAMETERS], cost[ACROSS_PLACES], at[ACROSS_PLACES];
     double reach = ACROSS_LEAST * interval;
     rki_solution best = *s;
     int count = 0, i, n;
+
+    if (rows > (rki_is_coloured(&s->task.colour) ? PROFILE_ROWS : ACROSS_ROWS)) return;
 
     if (rki_invert(s->task.active, s->normal.h[0], inverse)) {
         reach =
@@ -94,6 +99,58 @@ static void look_across(rki_solution *s)
     }
     *s = best;
 }
+/* How far the nearest row is from where a move begins to act, of all moves, s. */
+static double to_nearest_row(const rki_solution *s)
+{
+    const rki_series *r = s->task.series;
+    double nearest = HUGE_VAL;
+    size_t i = 0, e;
+
+    for (e = 0; e < r->events; e++) {
+        const double acts = r->event_time[e] + s->q[RKI_THETA];
+
+        while (i + 1 < r->samples && r->time[i + 1] <= acts) {
+            i++;
+        }
+        if (fabs(r->time[i] - acts) < fabs(nearest)) {
+            nearest = r->time[i] - acts;
+        }
+        if (i + 1 < r->samples && r->time[i + 1] - acts < fabs(nearest)) {
+            nearest = r->time[i + 1] - acts;
+        }
+    }
+    return nearest;
+}
+
+/* So near a kink, in rows, the minimum may be the kink itself, where no gradient ends. */
+#define NEAR_KINK 0.2
+
+static void look_at_kink(rki_solution *s)
+{
+    const double off = to_nearest_row(s);
+    rki_solution there = *s;
+
+    if (!(fabs(off) < NEAR_KINK * s->task.series->interval)) return;
+    there.q[RKI_THETA] = fmax(s->q[RKI_THETA] + off, 0.0);
+    there.task.active &= ~(1U << RKI_THETA);
+    there.task.polishing = true;
+    rki_descend(&there.task, there.q, RKI_STEPS_COLOUR, &there.normal);
+    if (!(there.normal.cost < s->normal.cost)) return;
+    memcpy(s->q, there.q, sizeof s->q);
+    rki_pass(&s->task, s->q, &s->normal, NULL); /* with the dead time's own derivative */
+}
+
+void rki_polish(rki_solution *s)
+{
+    rki_task task;
+
+    look_across(s);
+    task = s->task;
+    task.polishing = true;
+    rki_descend(&task, s->q, RKI_STEPS_COLOUR, &s->normal);
+    look_at_kink(s);
+}
+
 /* The profile's grid: parts of an error, or of an interval where the noise is coloured, over so
    many of them. */
 #define GRID_ERROR 0.45
@@ -393,9 +450,6 @@ static rk_status profile_moves(rki_fit_work *b, rki_solution *s, rki_between *be
     rk_status status;
 
     memset(&m, 0, sizeof m);
-    if (coloured && b->series.samples <= PROFILE_ROWS) {
-        look_across(s);
-    }
     error = rki_take_curvature(s);
     memcpy(curved, s->covariance, sizeof curved);
     interval[0] = fmax(s->q[RKI_THETA] - (t * error), 0.0);

@@ -131,6 +131,10 @@ bool rki_could_rival(const rki_fit_work *bench, const rki_solution *at,
  */
 void rki_fit_extras(rki_fit_work *bench, rki_solution *best);
 
+/** Go on to the lowest of the minima that lie between the rows around or on one of them, and to its
+ * last digits, which no standard error can tell. */
+void rki_polish(rki_solution *at);
+
 /** The covariance at the minimum by the curvature alone; returns the dead time's standard error. */
 double rki_take_curvature(rki_solution *at);
 

@@ -40,6 +40,7 @@ typedef struct rki_task {
     double load_at;  /* s from the first row */
     rki_colour colour;
     bool searching; /* near the minimum is enough */
+    bool polishing; /* to the last digits */
 } rki_task;
 
 /** The normal equations at a point: h d = g for the step d of the active parameters. */
