@@ -9,6 +9,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <time.h>
 #include <unistd.h>
@@ -112,6 +113,88 @@ static void bench_kinds(size_t rows)
     printf("  all kinds, %7zu samples   %8.2f ms  %6.1f ns per sample   (%s, %.1f passes)\n",
            rows, 1e3 * median(seconds, 3), 1e9 * median(seconds, 3) / (double)rows,
            rk_model_kind_to_text(fit.model.kind), fit.passes);
+    rk_record_free(record);
+}
+
+/* A record of moves there and back, evenly apart, of a lag or an integrator; noise of a colour. */
+static rk_record *make_long(size_t rows, int moves, double interval, double colour,
+                            bool integrates)
+{
+    uint64_t state = 42;
+    rk_record *record = NULL;
+    double noise = 0;
+    size_t i;
+    int k;
+
+    if (rk_record_create(&record, NULL) != RK_OK) abort();
+    for (i = 0; i < rows; i++) {
+        double out = 42, pv = 11.8, fresh = 0;
+
+        for (k = 0; k < moves; k++) {
+            const double at = interval * floor((double)rows * (0.1 + (0.8 * k / moves)));
+            const double size = k % 2 == 0 ? 5 : -5, since = (interval * (double)i) - at - 17.4;
+
+            out += interval * (double)i >= at ? size : 0.0;
+            if (since > 0) {
+                pv += integrates ? 0.002 * size * since : 0.118 * size * expm1(-since / 46.5);
+            }
+        }
+        for (k = 0; k < 4; k++) {
+            state = (state * UINT64_C(6364136223846793005)) + UINT64_C(1442695040888963407);
+            fresh += ((double)(state >> 40) / 16777216.0) - 0.5;
+        }
+        noise = (colour * noise) + (sqrt(1.0 - (colour * colour)) * 0.014 * fresh);
+        if (rk_record_add(record, interval * (double)i, out, pv + noise, NULL) != RK_OK)
+            abort();
+    }
+    return record;
+}
+
+/* Six moves, each on a row, one kind. */
+static void bench_moves(size_t rows)
+{
+    rk_record *record = make_long(rows, 6, 1200.0 / (double)rows, 0.0, false);
+    rk_fit_plan plan = rk_fit_plan_make();
+    double seconds[RUNS];
+    rk_fit fit;
+    int i, on;
+
+    plan.any_kind = false;
+    for (on = 1; on >= 0; on--) {
+        plan.instants = on ? RK_MOVES_ON_ROWS : RK_MOVES_WEIGHED;
+        for (i = 0; i < RUNS; i++) {
+            const double start = now();
+
+            if (rk_fit_compute(record, &plan, &fit, NULL) != RK_OK) abort();
+            seconds[i] = now() - start;
+        }
+        printf("  six moves, %7zu samples   %8.2f ms  (%.1f passes; %s)\n", rows,
+               1e3 * median(seconds, RUNS), fit.passes,
+               on ? "moves on rows, as said" : "their instants weighed");
+    }
+    rk_record_free(record);
+}
+
+/* All kinds of a day or of months; the memory is that of the process so far. */
+static void bench_long(size_t rows, double colour, bool integrates)
+{
+    const rk_fit_plan plan = rk_fit_plan_make();
+    const rk_inspect_plan look = rk_inspect_plan_make();
+    rk_record *record = make_long(rows, 2, 1.0, colour, integrates);
+    static rk_inspection seen;
+    struct rusage use;
+    double start = now(), fitted, inspected;
+    rk_fit fit;
+
+    if (rk_fit_compute(record, &plan, &fit, NULL) != RK_OK) abort();
+    fitted = now() - start;
+    start = now();
+    if (rk_inspection_compute(record, &look, &seen, NULL, NULL) != RK_OK) abort();
+    inspected = now() - start;
+    (void)getrusage(RUSAGE_SELF, &use);
+    printf("  %8zu rows, %-12s %-8s all kinds %7.2f s, inspect %6.2f s, %4ld MB at most\n",
+           rows, integrates ? "integrator," : "first order,",
+           colour > 0 ? "AR(1) 0.8" : "white", fitted, inspected, use.ru_maxrss / 1024);
     rk_record_free(record);
 }
 
@@ -529,6 +612,14 @@ int main(int argc, char **argv)
     bench_reference(10000);
     bench_kinds(10000);
     bench_kinds(100000);
+    bench_moves(1000);
+    bench_moves(10000);
+    printf(
+        "A record much longer than its process (tau 46.5 s, one move there and back, 1 s rows):\n");
+    bench_long(1000000, 0.0, false);
+    bench_long(1000000, 0.8, false);
+    bench_long(1000000, 0.0, true);
+    bench_long(10000000, 0.0, false);
     if (argc > 1) {
         bench_process(argv[1], 10000);
     }

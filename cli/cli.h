@@ -193,6 +193,10 @@ int show_report(const job *j, rk_report *report, rk_status status, draw_function
 int write_text(const job *j, const char *path, rk_text *text, rk_status status,
                const rk_diag *diag);
 
+/** The same for a table of numbers, with decimal commas if asked for. */
+int write_curves_file(const job *j, const char *path, bool comma, rk_text *text,
+                      rk_status status, rk_diag *diag);
+
 /** Does anything stand there? */
 bool file_stands(const char *path);
 

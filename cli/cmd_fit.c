@@ -5,7 +5,8 @@
 
 typedef struct fit_job {
     job j;
-    bool by_move, as_given, force;
+    bool by_move, as_given, guess, force;
+    rk_model guessed;
     rk_findings slips;
     const char *validate, *compare;
     rk_hand_fits hand;
@@ -51,8 +52,8 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
 {
     const fit_job *f = (const fit_job *)j;
 
-    return rk_figure_fit(&j->loop, j->record, &j->fit, &f->hand, f->compared ? &f->rival : NULL,
-                         style, image, diag);
+    return rk_figure_fit(&j->loop, j->record, &j->fit, &f->hand,
+                         f->compared || f->guess ? &f->rival : NULL, style, image, diag);
 }
 
 /* The second record, read as the first one is. */
@@ -97,6 +98,20 @@ static int compare(job *j)
     return status == RK_OK ? EXIT_DONE : fail_diag(&f->j, status, &diag);
 }
 
+/* A guess beside the fit: how much worse is it? */
+static int lay_guess(job *j)
+{
+    fit_job *f = (fit_job *)j;
+    const rk_lay_over moves = {!is_given(j, "model", "out0") && !j->is_loop_file,
+                               !is_given(j, "model", "pv0")};
+    rk_diag diag = {RK_OK, ""};
+    rk_status status;
+
+    if (!f->guess) return EXIT_DONE;
+    status = rk_fit_lay_over(j->record, &f->guessed, moves, &f->rival, &diag);
+    return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
+}
+
 /* A model that was not fitted, over the record: how far off is it? */
 static int lay_over(job *j)
 {
@@ -125,7 +140,7 @@ static int tell(job *j)
                                     .hand = &f->hand,
                                     .validation = f->validated ? &f->validation : NULL,
                                     .validated_on = f->validate,
-                                    .rival = f->compared ? &f->rival : NULL,
+                                    .rival = f->compared || f->guess ? &f->rival : NULL,
                                     .as_given = f->as_given,
                                     .pv0_laid = f->pv0_laid,
                                     .record = f->as_given ? NULL : &f->slips};
@@ -218,12 +233,19 @@ static int check_options(job *j)
         {f->force && !j->save, "--force goes with --save: give both"},
         {f->by_move && (j->save || j->figure != NULL || f->validate != NULL),
          "--by-move is a table: leave --save, --figure, --validate out"},
-        {!f->as_given && model_is_given(j),
-         "the model's numbers are what is fitted: leave them out, or lay them over with "
-         "--as-given"},
+        {!f->as_given && !f->guess && model_is_given(j),
+         "the model's numbers are what is fitted: leave them out, lay them over with --as-given, "
+         "or beside the fit with --guess"},
+        {f->guess && (f->as_given || f->by_move || f->compare != NULL),
+         "--guess lays a guess beside one fit: leave --as-given, --by-move, --compare out"},
+        {f->guess && !j->loop.has_model,
+         "--guess: give the guess: --gain, --time-constant and --dead-time, or [model]"},
         {0},
     };
 
+    if (f->guess && j->loop.has_model) {
+        ((fit_job *)j)->guessed = j->loop.model;
+    }
     if (!f->as_given) {
         j->loop.has_model = false; /* a model in the file is what this command replaces */
     }
@@ -232,7 +254,7 @@ static int check_options(job *j)
 
 static int run(job *j)
 {
-    static step_function *const one[] = {fit, compare, validate, tell, save, NULL};
+    static step_function *const one[] = {fit, compare, lay_guess, validate, tell, save, NULL};
 
     return ((fit_job *)j)->by_move ? run_moves(j) : take_steps(j, one);
 }
@@ -254,6 +276,8 @@ static const command_option options[] = {
     {"as-given", NULL, 1,
      "do not fit: lay the model of the options or the loop file over the record", TAKE_FLAG,
      TO(as_given)},
+    {"guess", NULL, 1, "fit, and lay the model of the options or the loop file beside it",
+     TAKE_FLAG, TO(guess)},
     {"validate", "RECORD.csv", 1, "run the model on this record too", TAKE_TEXT, TO(validate)},
     {"force", NULL, 1, "--save although the record or the model is unfit", TAKE_FLAG,
      TO(force)},

@@ -9,6 +9,7 @@
 typedef struct prove_job {
     job j;
     const char *dir, *block, *curves;
+    bool comma; /* in the curves' numbers */
     double scans;
     bool no_c;
     rk_prove_plan plan;
@@ -116,7 +117,7 @@ static int run_twin(prove_job *p)
     if (p->curves == NULL) return EXIT_DONE;
     text = rk_text_create();
     status = rk_twin_run_to_csv(&p->twin, text, &diag);
-    return write_text(&p->j, p->curves, text, status, &diag);
+    return write_curves_file(&p->j, p->curves, p->comma, text, status, &diag);
 }
 
 static int prove_files(job *j)
@@ -196,6 +197,9 @@ static int check_options(job *j)
     if (!(p->scans >= 1 && p->scans <= 1e7)) {
         return fail(&p->j, EXIT_USAGE, "--scans: from 1 to 10000000");
     }
+    if (p->comma && p->curves == NULL) {
+        return fail(&p->j, EXIT_USAGE, "--decimal-comma goes with --curves: give both");
+    }
     p->plan = rk_prove_plan_make();
     p->plan.scans = (size_t)p->scans;
     p->plan.compile = !p->no_c;
@@ -236,6 +240,8 @@ static const command_option options[] = {
     {"curves", "FILE.csv", 1,
      "write the plant text's PV for the record's OUT, beside the measured PV", TAKE_TEXT,
      TO(curves)},
+    {"decimal-comma", NULL, 1, "--curves with decimal commas, and ; between the cells",
+     TAKE_FLAG, TO(comma)},
     {0},
 };
 static const struct argp_child groups[] = {{&output_options, 0, "Output:", 2}, {0}};

@@ -12,6 +12,7 @@ typedef struct trial_job {
     const char *words[CASES_MAX]; /* of --case */
     size_t words_count;
     const char *curves, *overlay;
+    bool comma; /* in the curves' numbers */
     double overlay_at, error_step;
 
     rk_trial_case cases[CASES_MAX + 1];
@@ -127,7 +128,7 @@ static int write_curves(job *j)
     if (t->curves == NULL) return EXIT_DONE;
     text = rk_text_create();
     status = rk_curves_to_csv((const rk_trial *const *)t->trials, t->count, text, &diag);
-    return write_text(j, t->curves, text, status, &diag);
+    return write_curves_file(j, t->curves, t->comma, text, status, &diag);
 }
 
 /* Where the first case's setpoint needs OUT; false: nobody knows. */
@@ -177,6 +178,7 @@ static int check_options(job *j)
     const bool load_in = !isnan(t->plan.load_step), load_out = !isnan(t->load_out);
     const int shapes = !isnan(t->ramp) + !isnan(t->train) + !isnan(t->sine);
     const wrong_option list[] = {
+        {t->comma && t->curves == NULL, "--decimal-comma goes with --curves: give both"},
         {!isnan(t->open_step) && (sp || load_in || load_out || alone || t->words_count > 0 ||
                                   t->curves != NULL || t->overlay != NULL),
          "--open-step goes without setpoints, loads, cases and curves"},
@@ -280,6 +282,8 @@ static const command_option options[] = {
      "where in that record its step is, from its first row (default: OUT's sudden move)",
      TAKE_TIME, TO(overlay_at)},
     {"curves", "FILE.csv", 9, "write every curve", TAKE_TEXT, TO(curves)},
+    {"decimal-comma", NULL, 9, "--curves with decimal commas, and ; between the cells",
+     TAKE_FLAG, TO(comma)},
     {0},
 };
 static const struct argp_child groups[] = {

@@ -82,6 +82,18 @@ int write_text(const job *j, const char *path, rk_text *text, rk_status status,
     return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
 }
 
+int write_curves_file(const job *j, const char *path, bool comma, rk_text *text,
+                      rk_status status, rk_diag *diag)
+{
+    rk_text *other;
+
+    if (!comma || status != RK_OK) return write_text(j, path, text, status, diag);
+    other = rk_text_create();
+    status = rk_csv_with_comma(text, other, diag);
+    rk_text_free(text);
+    return write_text(j, path, other, status, diag);
+}
+
 static void terminal_size(rk_figure_style *style)
 {
     struct winsize size;

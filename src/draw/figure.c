@@ -184,8 +184,9 @@ static void plot_upper(rk_text *script, page *p, int others, bool rival)
                     i == 0 ? "title 'other kinds'" : "notitle");
     }
     if (rival) {
-        rk_text_add(script, ", $rival with lines lw 2 dt 2 lc rgb '%s' title '%s'",
-                    rki_colours[2], rk_model_kind_to_text(p->rival->model.kind));
+        rk_text_add(
+            script, ", $rival with lines lw 2 dt 2 lc rgb '%s' title '%s'", rki_colours[2],
+            isnan(p->rival->bic) ? "guess" : rk_model_kind_to_text(p->rival->model.kind));
     }
     rk_text_add(script, ", $model with lines lw 2.5 lc rgb '%s' title 'model, %s'\n",
                 rki_colours[1], rk_model_kind_to_text(p->fit->model.kind));

@@ -2,6 +2,7 @@
 #include <redkettle/files/curves_file.h>
 
 #include <math.h>
+#include <stdbool.h>
 #include <stdio.h>
 
 /* "pv NAME" as a cell. */
@@ -117,6 +118,28 @@ rk_status rk_grid_to_csv(const rk_grid *grid, const rk_grid_point *points, rk_te
     rk_text_add(text, ",setpoint_iae,load_iae,travel\n");
     for (i = 0; i < count; i++) {
         add_point(text, &points[i]);
+    }
+    return rk_text_check(text, diag);
+}
+
+rk_status rk_csv_with_comma(const rk_text *csv, rk_text *text, rk_diag *diag)
+{
+    const char *at;
+    bool quoted = false, words = true;
+
+    rk_diag_clear(diag);
+    if (csv == NULL || text == NULL) return RK_ERR_ARG;
+    for (at = rk_text_chars(csv); *at != '\0'; at++) {
+        char c = *at;
+
+        quoted ^= c == '"';
+        words = words && (quoted || c != '\n');
+        if (!quoted && c == ',') {
+            c = ';';
+        } else if (!quoted && !words && c == '.') {
+            c = ',';
+        }
+        rk_text_add_bytes(text, &c, 1);
     }
     return rk_text_check(text, diag);
 }

@@ -155,6 +155,20 @@ static void add_rival(rk_report *r, const rk_design *loop, const rk_fit *fit,
     other.model = rival->model;
     rki_process_words(r, &other, process);
     rki_row_gap(r);
+    if (isnan(rival->bic)) {
+        rki_row_note(
+            r,
+            "The guess, %s: %s; it leaves %.3g %s (rms) where the fit leaves %.3g, and "
+            "explains %.1f %%.",
+            rk_model_kind_to_text(rival->model.kind), process, rival->rmse, loop->pv_units,
+            fit->rmse, rival->fit_percent);
+        rki_row_group(r, "guess", NULL, RK_LAYOUT_HIDDEN);
+        rki_row_value(r, "rmse", rival->rmse);
+        rki_row_value(r, "fit_percent", rival->fit_percent);
+        rki_model(r, "model", &rival->model);
+        rki_row_end(r);
+        return;
+    }
     rki_row_note(r, "Beside it %s: %s; it explains %.1f %%, BIC %+.0f against the model above.",
                  rk_model_kind_to_text(rival->model.kind), process, rival->fit_percent,
                  rival->bic - fit->bic);

@@ -57,6 +57,18 @@ START_TEST(fit_shows_moves_models_as_given_and_validation)
     ck_assert_double_eq(number_at(j, "model.dead_time"), 10);
     ck_assert_double_lt(number_at(j, "fit_percent"), 95);
     json_decref(j);
+    j = json_of(TOOL(NULL, "fit", CLEAN, "--guess", "--gain", "-0.1", "--time-constant", "40",
+                     "--dead-time", "20", "--json"),
+                0);
+    ck_close(number_at(j, "model.gain"), -0.118, 0.01);
+    ck_assert_double_eq(number_at(j, "guess.model.gain"), -0.1);
+    ck_assert_double_gt(number_at(j, "guess.rmse"), 5 * number_at(j, "rmse"));
+    json_decref(j);
+    j = json_of(TOOL(NULL, "fit", CLEAN, "--out-moves", "between-rows", "--json"), 0);
+    ck_assert(
+        json_is_true(json_object_get(json_object_get(j, "extras"), "moved_between_rows")));
+    ck_close(number_at(j, "model.dead_time"), 17.9, 0.01); /* half a row more */
+    json_decref(j);
     j = json_of(TOOL(NULL, "fit", CLEAN, "--validate", RK_SOURCE "/data/blend-brix.csv",
                      "--compare", "sopdt", "--json"),
                 0);

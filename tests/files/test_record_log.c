@@ -152,6 +152,16 @@ START_TEST(curves_are_read_again_as_a_record)
         ck_assert_double_eq(rk_record_out(record)[i], rk_trial_out(trials[1])[i / 2]);
     }
     rk_record_free(record);
+    {
+        rk_text *comma = rk_text_create();
+
+        ck_assert_int_eq(rk_csv_with_comma(text, comma, NULL), RK_OK);
+        ck_assert_uint_eq(rk_text_length(comma), rk_text_length(text));
+        ck_assert_int_eq(strncmp(rk_text_chars(comma), "time_s;sp;", 10), 0);
+        ck_assert_ptr_nonnull(strstr(rk_text_chars(comma), "\r\n0,0;"));
+        ck_assert_int_eq(rk_csv_with_comma(NULL, comma, NULL), RK_ERR_ARG);
+        rk_text_free(comma);
+    }
     ck_assert_int_eq(rk_curves_to_csv((const rk_trial *const *)trials, 0, text, NULL),
                      RK_ERR_ARG);
     rk_trial_free(trials[0]);

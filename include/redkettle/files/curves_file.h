@@ -30,6 +30,14 @@ rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text 
 rk_status rk_grid_to_csv(const rk_grid *grid, const rk_grid_point *points, rk_text *text,
                          rk_diag *diag);
 
+/**
+ * A table of numbers with a point and a comma between the cells as one with a decimal comma and
+ * semicolons, for spreadsheets of countries that write so. Its first row is words.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY.
+ */
+rk_status rk_csv_with_comma(const rk_text *csv, rk_text *text, rk_diag *diag);
+
 #ifdef __cplusplus
 }
 #endif

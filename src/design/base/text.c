@@ -98,7 +98,7 @@ void rk_text_add_real(rk_text *text, double value)
 
 void rk_text_add_csv(rk_text *text, const char *words)
 {
-    if (strpbrk(words, ",\"\r\n") == NULL) {
+    if (strpbrk(words, ",;\"\r\n") == NULL) {
         rk_text_add(text, "%s", words);
         return;
     }

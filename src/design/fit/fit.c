@@ -204,17 +204,18 @@ static void complete(rki_fit_work *b, const rki_solution *best, rki_solution *ma
 }
 
 /* All families; the simplest that the criterion does not clearly speak against. */
-static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
+static void choose(rki_fit_work *b, bool rough, rki_solution *best, rk_fit *fit)
 {
     enum { FAMILIES = 4 };
     static const rki_family families[FAMILIES] = {RKI_FIRST, RKI_INTEGRATOR, RKI_SECOND,
                                                   RKI_LAGGING};
     rki_solution made[FAMILIES];
+    const int families_tried = rough ? 2 : FAMILIES;
     int first = -1, i;
 
     best->found = false;
     b->choosing = true;
-    for (i = 0; i < FAMILIES; i++) {
+    for (i = 0; i < families_tried; i++) {
         rki_fit_family(b, families[i], first >= 0 ? &made[first] : NULL, &made[i]);
         if (made[i].found && (first < 0 || made[i].bic < made[first].bic)) {
             first = i;
@@ -222,7 +223,7 @@ static void choose(rki_fit_work *b, rki_solution *best, rk_fit *fit)
     }
     if (first < 0) return;
     rki_fit_extras(b, &made[first]);
-    for (i = 0; i < FAMILIES; i++) {
+    for (i = 0; i < families_tried; i++) {
         if (!made[i].found) continue;
         if (i != first) {
             complete(b, &made[first], &made[i]);
@@ -286,7 +287,7 @@ static rk_status find_best(rki_fit_work *b, const rk_fit_plan *plan, rki_solutio
 {
     fit->candidates = 0;
     if (plan->any_kind) {
-        choose(b, best, fit);
+        choose(b, plan->rough, best, fit);
     } else {
         fit_kind(b, plan->kind, best, own);
     }

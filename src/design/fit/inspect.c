@@ -260,24 +260,21 @@ static void judge_after(const rki_columns_view *v, rk_inspection *made, rk_findi
     }
 }
 
-/* The kind that explains more; none if neither is usable. */
+/* The simple kind that explains more; none if it is not usable. */
 static rk_status rough_model(const rk_record *record, rk_inspection *made, rk_diag *why)
 {
-    static const rk_model_kind kinds[] = {RK_MODEL_FOPDT, RK_MODEL_IPDT};
-    rk_fit fit;
-    int i;
+    rk_fit_plan plan = rk_fit_plan_make();
+    rk_status status;
 
-    for (i = 0; i < 2; i++) {
-        const rk_status status = rk_fit_compute_kind(record, kinds[i], &fit, why);
-
-        if (status == RK_ERR_MEMORY) return status;
-        if (status != RK_OK || rk_fit_level(&fit) == RK_LEVEL_UNFIT) continue;
-        if (made->has_model && !(fit.bic < made->rough.bic)) continue;
-        made->rough = fit;
-        made->has_model = true;
-        if (fit.noise_order == 0 && !(fit.noise_memory > 0))
-            break; /* there is no more to say */
-    }
+    plan.rough = true;
+    status = rk_fit_compute(record, &plan, &made->rough, why);
+    if (status == RK_ERR_MEMORY) return status;
+    made->has_model = status == RK_OK && rk_fit_level(&made->rough) != RK_LEVEL_UNFIT;
+    if (made->has_model || status != RK_OK) return RK_OK;
+    /* A record cut short may make an integrator, if no lag. */
+    status = rk_fit_compute_kind(record, RK_MODEL_IPDT, &made->rough, why);
+    if (status == RK_ERR_MEMORY) return status;
+    made->has_model = status == RK_OK && rk_fit_level(&made->rough) != RK_LEVEL_UNFIT;
     return RK_OK;
 }
 

@@ -66,6 +66,6 @@ rk_status rk_fit_lay_over(const rk_record *record, const rk_model *model, rk_lay
     fit->model = m;
     fit->fit_percent = found.fit_percent;
     fit->rmse = found.rmse;
-    fit->answers_by = nan(""); /* nothing was sought */
+    fit->answers_by = fit->bic = nan(""); /* nothing was sought */
     return RK_OK;
 }

@@ -26,6 +26,7 @@ typedef enum rk_move_instants {
 /** What to fit, and to what part of the record. Times in s from the first row. */
 typedef struct rk_fit_plan {
     bool any_kind; /* choose the kind */
+    bool rough;    /* of fopdt and ipdt alone */
     bool plain; /* least squares and no more: no colour, nothing beside the model, no spikes */
     rk_model_kind kind;
     rk_move_instants instants;
