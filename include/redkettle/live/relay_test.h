@@ -6,9 +6,9 @@
 #include <stddef.h>
 
 #include <redkettle/design/loop/design.h>
+#include <redkettle/design/record/record.h>
 #include <redkettle/device/port.h>
 #include <redkettle/device/relay.h>
-#include <redkettle/design/record/record.h>
 
 #ifdef __cplusplus
 extern "C" {

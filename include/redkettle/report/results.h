@@ -38,10 +38,10 @@ typedef struct rk_fit_results {
     const rk_hand_fits *hand;        /* may be NULL, as all that follows */
     const rk_validation *validation; /* of the model on another record, .. */
     const char *validated_on;        /* .. and its name */
-    const rk_fit *rival;             /* another kind beside it, or a guess laid over: its bic is NaN */
-    bool as_given;                   /* the model was laid over the record, not fitted, .. */
-    bool pv0_laid;                   /* .. and its PV at rest moved to where it fits best */
-    const rk_findings *record;       /* what is wrong with the record for this loop */
+    const rk_fit *rival; /* another kind beside it, or a guess laid over: its bic is NaN */
+    bool as_given;       /* the model was laid over the record, not fitted, .. */
+    bool pv0_laid;       /* .. and its PV at rest moved to where it fits best */
+    const rk_findings *record; /* what is wrong with the record for this loop */
 } rk_fit_results;
 
 rk_status rk_report_add_fit(rk_report *report, const rk_design *loop,
