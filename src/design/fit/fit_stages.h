@@ -174,6 +174,13 @@ void rki_between_widen(rki_between *between, double curved[RKI_PARAMETERS][RKI_P
 /** Put OUT's events back on their rows. */
 rk_status rki_between_undo(rki_fit_work *bench, rk_diag *diag);
 
+/** Dead times that the box leaves anything of the instants at; false: none. */
+bool rki_between_range(const rki_between *between, double range[2]);
+
+/** The box's content, integrated over all dead times; into a mixture about q too, unless it is NULL:
+ * then less closely. */
+double rki_between_box(const rki_between *between, const double *q, rki_mixture *mixture);
+
 /** Add what is known of the parameters to a mixture about q, this part of all. */
 void rki_between_add(const rki_between *between, const double q[RKI_PARAMETERS], double part,
                      rki_mixture *mixture);
