@@ -76,6 +76,7 @@ static void add_head(rk_report *r, const rk_search_results *results)
 {
     const rk_search_result *found = results->found;
 
+    rki_row_yes_no(r, "integral_idle", NULL, found->idle);
     if (!found->met) {
         rki_row_verdict(r, false, "NOT MET",
                         ": closest settings found; limiting requirement: %s",
@@ -85,6 +86,15 @@ static void add_head(rk_report *r, const rk_search_results *results)
             r, true, "MET", ": all requirements met, with the lowest %s",
             results->plan->cost == RK_COST_MS ? "Ms" : rk_cost_to_text(results->plan->cost));
     }
+}
+
+/* A setpoint alone is reached by an integrating process without an integral. */
+static void say_idle(rk_report *r, const rk_search_results *results)
+{
+    if (!results->found->idle) return;
+    rki_row_note(
+        r, "This cost wants no integral action (ti is at the end of what is searched): take "
+           "--mode P or PD, and a load would stay; or a cost that sees a load.");
 }
 
 /* Which models the figures stand for. */
@@ -128,6 +138,7 @@ static void say_measures(rk_report *r, const rk_design *loop, const rk_search_re
     if (results->at_edge) {
         rki_row_note(r, "CAUTION: the best point lies at the edge of the grid: widen it.");
     }
+    say_idle(r, results);
     rki_row_note(r, "%zu settings tried%s", results->found->tried,
                  results->found->stopped ? "; stopped: the best so far" : "");
 }

@@ -264,7 +264,7 @@ START_TEST(search_meets_what_is_asked_or_names_the_limiting_requirement)
         json_decref(checked);
     }
     json_decref(j);
-    j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--settling", "2s", "--json"), 1);
+    j = json_of(TOOL(NULL, "search", MODEL, "--scan", "1s", "--settling", "6s", "--json"), 1);
     ck_assert_str_eq(json_string_value(json_object_get(j, "limiting_requirement")), "settling");
     json_decref(j);
     put_file(path_in(dir, "x.loop"),

@@ -24,6 +24,7 @@ Suite *suite_predicted(void);
 Suite *suite_model_set(void);
 Suite *suite_sweep(void);
 Suite *suite_search(void);
+Suite *suite_search_table(void);
 
 int main(void)
 {
@@ -49,7 +50,8 @@ int main(void)
                                              suite_predicted,
                                              suite_model_set,
                                              suite_sweep,
-                                             suite_search};
+                                             suite_search,
+                                             suite_search_table};
 
     return run_suites(makers, COUNT(makers));
 }

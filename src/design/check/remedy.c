@@ -55,7 +55,7 @@ static int nearest(const rk_requirements *asked, const rki_point points[VALUES],
         for (side = -1; side <= 1; side += 2) {
             const int at = MIDDLE + (side * away);
 
-            if (all ? points[at].missing == 0 : meets(asked, &points[at], line)) return at;
+            if (all ? points[at].unsafe == 0 && points[at].missing == 0 : meets(asked, &points[at], line)) return at;
         }
     }
     return -1;
@@ -110,7 +110,7 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
     plan.requirements = *asked;
     status = rki_search_check(&plan, &run, diag);
     if (status != RK_OK) return status;
-    rki_search_plan_sweep(&run);
+    rki_search_plan_sweep(&run, 0.0);
     points = rk_memory_create(2, sizeof *points);
     if (points == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for trials");
     for (kc = 0; kc < 2 && status == RK_OK; kc++) {

@@ -2,16 +2,11 @@
 /*
  * Settings that meet all requirements at the lowest cost.
  *
- * Points are ordered by how much of the limits is missing, then by cost (search_points.c).
- * Starts are the published rules and the process's own times. The gain matters most and is
- * searched afresh for each pair of times: GAINS values over a factor, several times, ever
- * closer. The times are walked by steps in ln ti, ln td and both, the step shortened when no
- * neighbour is better: a pattern search, which needs no derivatives of figures that jump
- * (settling, limits). It ends in a local optimum; against the best of all rules it is never
- * worse. A search runs some thousands of sweeps.
- *
- * Source  R. Hooke, T. A. Jeeves, "Direct search" solution of numerical and statistical
- *         problems, 1961, J. ACM 8(2), 212-229.
+ * Starts are the published rules and the process's own times, each with several derivative times;
+ * the best of them have their gain searched, and from those that lie well apart the valleys are
+ * walked down (search_walk.c), all at once. Points are ordered by robustness, then by the
+ * requirement that is furthest from being met, then by cost (search_points.c). Runs last until the
+ * tail of what is found is in; against the best of all rules it is never worse.
  */
 #include <redkettle/design/search/search.h>
 
@@ -108,27 +103,25 @@ rk_search_plan rk_search_plan_for(const rk_design *loop)
     return made;
 }
 
-/* Gains tried at once. */
-enum { GAINS = 16 };
-
-/* The first look at the gain goes this far to both sides, each next one this much less. */
-#define FIRST_REACH 8.0
-enum { LOOKS = 4, FIRST_LOOKS = 5 };
+/* Gains tried at once, over a factor to both sides; the second look is within two of the first's
+   steps. */
+enum { GAINS = 16, LOOKS = 2 };
+#define REACH 8.0
 
 /* The best gain at the times of *from, which is put in its place. */
-static rk_status best_gain(rki_search_run *s, rki_point *from, int looks, double reach)
+static rk_status best_gain(rki_search_run *s, rki_point *from)
 {
     rki_point points[GAINS], best = *from;
+    double reach = REACH;
     rk_status status = RK_OK;
     int look, i;
 
-    best.missing = HUGE_VAL;
-    for (look = 0; look < looks && status == RK_OK; look++) {
+    for (look = 0; look < LOOKS && status == RK_OK; look++) {
         for (i = 0; i < GAINS; i++) {
             const double part = ((2.0 * i) / (GAINS - 1)) - 1.0;
 
-            points[i] = *from;
-            points[i].settings.kc = from->settings.kc * pow(reach, part);
+            points[i] = best;
+            points[i].settings.kc = best.settings.kc * pow(reach, part);
         }
         status = rki_points_evaluate(s, points, GAINS);
         for (i = 0; i < GAINS && status == RK_OK; i++) {
@@ -136,109 +129,172 @@ static rk_status best_gain(rki_search_run *s, rki_point *from, int looks, double
                 best = points[i];
             }
         }
-        *from = best;
-        reach = pow(reach, 2.5 / (GAINS - 1));
+        reach = pow(reach, 2.0 * 2.0 / (GAINS - 1));
     }
+    *from = best;
     return status;
 }
 
-/* Steps of the times, as factors: from the first to the last. */
-#define FIRST_STEP 0.5
-#define LAST_STEP 0.004
+/* What each rule's times are tried with, too: valleys lie apart in them. */
+static const double derivatives[] = {1.0, 0.1, 3.0, 1.0}, integrals[] = {1.0, 1.0, 1.0, 3.0};
 
-/* Steps in ti, in td and in both together, until none is better. */
-static rk_status walk(rki_search_run *s, rki_point *best)
-{
-    static const int ways[8][2] = {{1, 0}, {-1, 0},  {0, 1},  {0, -1},
-                                   {1, 1}, {-1, -1}, {1, -1}, {-1, 1}};
-    double step = FIRST_STEP;
-    rk_status status = RK_OK;
-
-    while (step > LAST_STEP && status == RK_OK && rki_search_may_go_on(s)) {
-        bool moved = false;
-        int i;
-
-        for (i = 0; i < 8 && status == RK_OK; i++) {
-            rki_point next = *best;
-
-            if ((ways[i][0] != 0 && !s->integral) || (ways[i][1] != 0 && !s->derivative))
-                continue;
-            next.settings = rki_search_settings(s, best->settings.kc,
-                                                best->settings.ti * exp(step * ways[i][0]),
-                                                best->settings.td * exp(step * ways[i][1]));
-            status = best_gain(s, &next, LOOKS, fmax(exp(2.0 * step), 1.1));
-            if (status == RK_OK && rki_point_is_better(&next, best)) {
-                *best = next;
-                moved = true;
-            }
-        }
-        if (!moved) {
-            step *= 0.4;
-        }
-        s->part = fmin(1.0, log(FIRST_STEP / step) / log(FIRST_STEP / LAST_STEP));
-    }
-    return status;
-}
-
-/* The process's own times, and every rule's settings as they are; returns how many. */
+/* The process's own times, and every rule's settings; returns how many. */
 static int list_starts(const rki_search_run *s, rki_point points[RKI_POINTS_MOST])
 {
     const rk_search_plan *p = s->plan;
-    const double time = rk_model_slowest(&p->model) + p->model.dead_time;
+    const double time = rki_own_time(&p->model);
     const bool integrates = rk_model_kind_integrates(p->model.kind);
+    const int ways = s->derivative ? 4 : 1;
     rk_tuning list[RK_TUNINGS_MAX];
     const rk_knobs knobs = rk_knobs_make();
     size_t rules = 0, i;
-    int count = 0;
+    int count = 0, k;
 
     memset(points, 0, RKI_POINTS_MOST * sizeof *points);
-    points[count++].settings =
-        rki_search_settings(s, integrates ? 0.5 / (p->model.gain * time) : 0.5 / p->model.gain,
-                            integrates ? 8.0 * time : time, 0.25 * time);
+    for (k = 0; k < ways; k++) {
+        points[count++].settings = rki_search_settings(
+            s, integrates ? 0.5 / (p->model.gain * time) : 0.5 / p->model.gain,
+            (integrates ? 8.0 : 1.0) * time * integrals[k], 0.25 * time * derivatives[k]);
+    }
     if (rk_tunings_compute(&p->model, NULL, p->mode, &knobs, list, &rules, NULL) != RK_OK) {
         rules = 0;
     }
-    for (i = 0; i < rules && count < RKI_POINTS_MOST; i++) {
+    for (i = 0; i < rules; i++) {
         if (!list[i].usable) continue;
-        points[count++].settings = rki_search_settings(
-            s, list[i].settings.kc, list[i].settings.ti, list[i].settings.td);
+        for (k = 0; k < ways && count < RKI_POINTS_MOST; k++) {
+            points[count++].settings =
+                rki_search_settings(s, list[i].settings.kc, list[i].settings.ti * integrals[k],
+                                    list[i].settings.td * derivatives[k]);
+        }
     }
     return count;
 }
 
-/* So many of the best starts have their gain searched. */
-enum { FOLLOWED = 3 };
+/* So many of the best have their gain searched, and so many of those are walked from: none nearer
+   to a better one than this, in the logarithms of the times. */
+enum { LOOKED_AT = 10, FOLLOWED = 4 };
+#define APART 0.5
 
-static rk_status begin(rki_search_run *s, rki_point *best)
+static void sort_best(rki_point *points, int count, int wanted)
 {
-    rki_point points[RKI_POINTS_MOST];
-    const int count = list_starts(s, points);
-    rk_status status = rki_points_evaluate(s, points, count);
     int turn, i;
 
-    best->missing = HUGE_VAL;
-    best->cost = HUGE_VAL;
-    for (turn = 0; turn < FOLLOWED && turn < count && status == RK_OK; turn++) {
-        int next = turn;
-
+    for (turn = 0; turn < wanted && turn < count; turn++) {
         for (i = turn + 1; i < count; i++) {
-            if (rki_point_is_better(&points[i], &points[next])) {
-                next = i;
+            if (rki_point_is_better(&points[i], &points[turn])) {
+                const rki_point swap = points[turn];
+
+                points[turn] = points[i];
+                points[i] = swap;
             }
         }
-        {
-            const rki_point swap = points[turn];
+    }
+}
 
-            points[turn] = points[next];
-            points[next] = swap;
+static double apart(const rki_search_run *s, const rki_point *a, const rki_point *b)
+{
+    const double ti = s->integral ? fabs(log(a->settings.ti / b->settings.ti)) : 0.0;
+    const double td = s->derivative ? fabs(log(a->settings.td / b->settings.td)) : 0.0;
+
+    return fmax(ti, td);
+}
+
+/* The starts to walk from, best first; how many. */
+static rk_status choose_starts(rki_search_run *s, rki_point chosen[FOLLOWED], int *count)
+{
+    rki_point points[RKI_POINTS_MOST];
+    const int listed = list_starts(s, points);
+    const int looked_at = listed < LOOKED_AT ? listed : LOOKED_AT;
+    rk_status status = rki_points_evaluate(s, points, listed);
+    int i, k;
+
+    sort_best(points, listed, looked_at);
+    for (i = 0; i < looked_at && status == RK_OK; i++) {
+        status = best_gain(s, &points[i]);
+    }
+    sort_best(points, looked_at, looked_at);
+    *count = 0;
+    for (i = 0; i < looked_at && *count < FOLLOWED; i++) {
+        for (k = 0; k < *count && apart(s, &points[i], &chosen[k]) > APART; k++) {
+            continue;
         }
-        status = best_gain(s, &points[turn], FIRST_LOOKS, FIRST_REACH);
-        if (status == RK_OK && rki_point_is_better(&points[turn], best)) {
-            *best = points[turn];
+        if (k == *count) {
+            chosen[(*count)++] = points[i];
         }
-        if (!rki_search_may_go_on(s)) break;
     }
     return status;
+}
+
+static const rki_point *best_of(const rki_point *points, int count)
+{
+    int best = 0, i;
+
+    for (i = 1; i < count; i++) {
+        if (rki_point_is_better(&points[i], &points[best])) {
+            best = i;
+        }
+    }
+    return &points[best];
+}
+
+/* A run must show the tail of what it is judged by: so many integral times. */
+#define TAIL 20.0
+enum { LONGER_MOST = 3 };
+/* A valley is walked again for as long as that gains so much. */
+enum { AGAIN_MOST = 3 };
+#define WORTH_IT 5e-4
+
+static rk_status search_all(rki_search_run *s, rki_point *best)
+{
+    rki_point points[FOLLOWED];
+    int count, longer;
+    rk_status status;
+
+    rki_search_plan_sweep(s, 0.0);
+    status = choose_starts(s, points, &count);
+    if (status == RK_OK) {
+        status = rki_search_walk(s, points, count);
+    }
+    if (status != RK_OK) return status;
+    *best = *best_of(points, count);
+    for (longer = 0; longer < AGAIN_MOST && s->derivative && s->plan->set == NULL &&
+                     best->stable && !s->stopped;
+         longer++) {
+        const rki_point before = *best;
+
+        status = rki_search_walk(s, best, 1);
+        if (status != RK_OK) return status;
+        if (!(best->cost < before.cost * (1.0 - WORTH_IT)) && !(best->missing < before.missing))
+            break;
+    }
+    for (longer = 0; longer < LONGER_MOST && s->integral && best->stable && !s->stopped;
+         longer++) {
+        const double needed = TAIL * best->settings.ti;
+
+        if (needed <= s->sweep.duration ||
+            best->settings.ti > 0.9 * RKI_IDLE * rki_own_time(&s->plan->model)) {
+            break;
+        }
+        rki_search_plan_sweep(s, 1.5 * needed);
+        status = rki_points_evaluate(s, best, 1);
+        if (status == RK_OK) {
+            status = rki_search_walk(s, best, 1);
+        }
+        if (status != RK_OK) return status;
+    }
+    return RK_OK;
+}
+
+/* What the dead time alone forbids is not searched for. */
+static rk_status check_possible(const rk_search_plan *p, rk_diag *diag)
+{
+    const double least = p->model.dead_time + p->delay;
+
+    if (!(p->requirements.limit[RK_REQUIRE_SETTLING] < least)) return RK_OK;
+    return rk_diag_set(
+        diag, RK_ERR_RANGE,
+        "settling %g s: not below %.4g s, the dead time that no controller takes away",
+        p->requirements.limit[RK_REQUIRE_SETTLING], least);
 }
 
 rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result, rk_diag *diag)
@@ -250,13 +306,12 @@ rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result
     rk_diag_clear(diag);
     if (plan == NULL || result == NULL) return RK_ERR_ARG;
     status = rki_search_check(plan, &s, diag);
+    if (status == RK_OK) {
+        status = check_possible(plan, diag);
+    }
     if (status != RK_OK) return status;
     memset(&best, 0, sizeof best);
-    rki_search_plan_sweep(&s);
-    status = begin(&s, &best);
-    if (status == RK_OK) {
-        status = walk(&s, &best);
-    }
+    status = search_all(&s, &best);
     if (status != RK_OK)
         return rk_diag_set(diag, status, "the search could not run its trials");
     if (!best.stable) {

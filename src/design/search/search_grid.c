@@ -60,7 +60,7 @@ static void take(const rki_point *from, rk_grid_point *to)
 
     to->settings = from->settings;
     to->stable = from->stable;
-    to->met = to->stable && from->missing == 0;
+    to->met = to->stable && from->unsafe == 0 && from->missing == 0;
     to->cost = to->stable ? from->cost : nan("");
     to->setpoint = from->run.setpoint;
     to->load = from->run.load;
@@ -128,9 +128,9 @@ rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid
         status = check_axis("td", &grid->td, diag);
     }
     if (status != RK_OK) return status;
-    rki_search_plan_sweep(&s);
+    rki_search_plan_sweep(&s, 0.0);
     memset(&found, 0, sizeof found);
-    found.missing = found.cost = HUGE_VAL;
+    found.unsafe = found.missing = found.cost = HUGE_VAL;
     status = run_all(&s, grid, grid->kc.count * grid->ti.count * grid->td.count, points, &found,
                      &at);
     if (status != RK_OK) return rk_diag_set(diag, status, "the sweep could not be run");

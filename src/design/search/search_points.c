@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * What settings are worth in a search: the sweep's figures over one model or a set of them,
- * worst or mean, the shortfall against the requirements (the sum over all of how far each limit
- * is missed, in parts of it), and the cost with its weights. A point with less shortfall is
- * better; of two without, the cheaper one.
+ * worst or mean, the shortfall against the requirements (the largest of how far each limit is
+ * missed, of the margins and of the others), and the cost with its weights. Robustness comes first,
+ * then all requirements but the one that is furthest from being met, then that one, then the
+ * cost.
  */
 #include "search_points.h"
 
@@ -19,7 +20,12 @@
 #define STEPS 20.0
 #define SCANS_MOST 40000.0
 
-void rki_search_plan_sweep(rki_search_run *s)
+double rki_own_time(const rk_model *model)
+{
+    return rk_model_slowest(model) + model->dead_time;
+}
+
+void rki_search_plan_sweep(rki_search_run *s, double least)
 {
     const rk_search_plan *p = s->plan;
     const double slow = rk_model_slowest(&p->model) + p->model.dead_time + p->delay;
@@ -35,7 +41,7 @@ void rki_search_plan_sweep(rki_search_run *s)
                                .ts = isnan(p->ts) ? quick / STEPS : p->ts,
                                .sp_step = p->sp_step,
                                .load_step = p->load_step,
-                               .duration = LONG * slow,
+                               .duration = fmax(fmax(LONG * slow, least), p->duration),
                                .band = 0.02,
                                .noise = p->noise,
                                .threads = 1};
@@ -71,16 +77,26 @@ bool rki_search_may_go_on(rki_search_run *s)
     return !s->stopped;
 }
 
-/* How much of a limit is missing: 0 if it is met, 1 if half or twice of it. */
-static double shortfall(double figure, double limit, rk_require what)
+/* A figure that does not exist, or a limit of 0, is so far off. */
+#define FAR_OFF 7.0
+
+double rki_shortfall(double figure, double limit, rk_require what)
 {
     const bool least = rk_require_is_least(what);
-    const bool percent = rk_require_quantity(what) == RK_QUANTITY_PERCENT; /* 0 may be asked */
 
-    if (!isfinite(figure)) return least && figure > 0 ? 0.0 : 10.0;
-    if (least) return figure >= limit ? 0.0 : fmin((limit / fmax(figure, 1e-9)) - 1.0, 10.0);
-    if (figure <= limit) return 0.0;
-    return fmin((figure - limit) / (percent ? fmax(limit, 1.0) : limit), 10.0);
+    if (isnan(figure)) return FAR_OFF;
+    if (isinf(figure)) return least == (figure > 0) ? -FAR_OFF : FAR_OFF;
+    if (rk_require_quantity(what) == RK_QUANTITY_PERCENT) { /* 0 may be asked */
+        return fmin((figure - limit) / fmax(limit, 1.0), FAR_OFF);
+    }
+    if (!(limit > 0)) return figure > limit ? FAR_OFF : 0.0;
+    if (!(figure > 0)) return least ? FAR_OFF : -FAR_OFF;
+    return fmax(fmin(least ? log(limit / figure) : log(figure / limit), FAR_OFF), -FAR_OFF);
+}
+
+bool rki_is_margin(rk_require what)
+{
+    return what <= RK_REQUIRE_MS;
 }
 
 /* The larger of what a setpoint and a load step show. */
@@ -159,20 +175,34 @@ static void judge(const rki_search_run *s, rki_point *p)
     const rk_requirements *r = &s->plan->requirements;
     int i;
 
-    p->missing = 0;
+    p->unsafe = p->missing = p->others = 0;
+    p->line = RK_REQUIRE_COUNT;
     if (!p->stable) {
         p->cost = HUGE_VAL;
-        p->missing = UNSTABLE * (1.0 + fabs(p->settings.kc * s->plan->model.gain));
+        p->unsafe = UNSTABLE * (1.0 + fabs(p->settings.kc * s->plan->model.gain));
         return;
     }
     for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        double off;
+
         if (isnan(r->limit[i])) continue;
-        p->missing += shortfall(p->figure[i], r->limit[i], (rk_require)i);
+        off = rki_shortfall(p->figure[i], r->limit[i], (rk_require)i);
+        if (rki_is_margin((rk_require)i)) {
+            p->unsafe = fmax(p->unsafe, off);
+        } else if (off > p->missing) {
+            p->others = p->missing;
+            p->missing = off;
+            p->line = i;
+        } else {
+            p->others = fmax(p->others, off);
+        }
     }
 }
 
 bool rki_point_is_better(const rki_point *a, const rki_point *b)
 {
+    if (a->unsafe != b->unsafe) return a->unsafe < b->unsafe;
+    if (a->others != b->others) return a->others < b->others;
     if (a->missing != b->missing) return a->missing < b->missing;
     return a->cost < b->cost;
 }
@@ -362,7 +392,7 @@ static void take_verdict(const rki_search_run *s, const rki_point *p, rk_search_
         double miss;
 
         if (!result->verdict.asked[i] || result->verdict.line_met[i]) continue;
-        miss = shortfall(p->figure[i], r->limit[i], (rk_require)i);
+        miss = rki_shortfall(p->figure[i], r->limit[i], (rk_require)i);
         if (miss > worst) {
             worst = miss;
             result->limiting = (rk_require)i;
@@ -381,6 +411,9 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
     made.settings = best->settings;
     made.cost = best->cost;
     made.tried = s->tried;
+    made.duration = s->sweep.duration;
+    made.idle =
+        s->integral && best->settings.ti > 0.9 * RKI_IDLE * rki_own_time(&s->plan->model);
     made.stopped = s->stopped;
     take_verdict(s, best, &made);
     status = rk_performance_compute(&s->plan->model, &best->settings,

@@ -4,12 +4,16 @@
 
 #include <redkettle/design/search/search.h>
 
-/** Settings, and how good they are: what is missing of the requirements first, then the cost.
- */
+/** Settings, and how good they are: first what is missing of robustness, then of the requirement
+ * that is furthest from being met, then the cost. */
 typedef struct rki_point {
     rk_settings settings;
-    bool stable; /* on every model */
-    double missing, cost;
+    bool stable;    /* on every model */
+    double unsafe;  /* the largest shortfall of the margins; 0: none */
+    double missing; /* .. of the other requirements, */
+    double others;  /* .. and the next largest of these: of all that could be met beside it */
+    int line;       /* whose shortfall `missing` is */
+    double cost;
     double figure[RK_REQUIRE_COUNT];
     rk_sweep_result run; /* on the first model */
     rk_status status;
@@ -39,8 +43,25 @@ const rk_sampling *rki_search_sampling(const rki_search_run *s, const rk_setting
 /** Tell how far it is; false, and s->stopped, if it is to end. */
 bool rki_search_may_go_on(rki_search_run *s);
 
-/** How long the runs last, and how often they look. */
-void rki_search_plan_sweep(rki_search_run *s);
+/** An integral time of so many of the process's own times has no name. */
+#define RKI_IDLE 100.0
+
+/** Its slowest time and its dead time together, s. */
+double rki_own_time(const rk_model *model);
+
+/** How long the runs last, at least so long, s, and how often they look. */
+void rki_search_plan_sweep(rki_search_run *s, double least);
+
+/** From a start to a minimum of its valley: rounds of a constrained search without derivatives, of
+ * the model alone or of all models. */
+rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count);
+
+/** How far a figure is from its limit, in parts of it, by the logarithm where it has one: above 0 it
+ * is missed. */
+double rki_shortfall(double figure, double limit, rk_require what);
+
+/** Is it a margin? */
+bool rki_is_margin(rk_require what);
 
 bool rki_point_is_better(const rki_point *a, const rki_point *b);
 

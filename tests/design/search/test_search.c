@@ -140,9 +140,20 @@ START_TEST(an_impossible_requirement_is_named)
     rk_search_plan plan = quick_plan();
     rk_search_result r;
 
+    rk_diag diag;
+
     ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 1, NULL),
                      RK_OK);
+    ck_assert_int_eq(rk_search_compute(&plan, &r, &diag), RK_ERR_RANGE);
+    ck_assert_ptr_nonnull(strstr(diag.text, "not below 3 s"));
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_SETTLING, 3.2, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_requirements_set(&plan.requirements, RK_REQUIRE_OVERSHOOT, 5, NULL),
+                     RK_OK);
     ck_assert_int_eq(rk_search_compute(&plan, &r, NULL), RK_OK);
+    /* robustness and all else are held */
+    ck_assert_double_le(r.measures.margins.ms, plan.requirements.limit[RK_REQUIRE_MS]);
+    ck_assert(r.verdict.line_met[RK_REQUIRE_OVERSHOOT]);
     ck_assert(!r.met);
     ck_assert_int_eq(r.limiting, RK_REQUIRE_SETTLING);
     ck_assert(!r.verdict.line_met[RK_REQUIRE_SETTLING]);

@@ -55,6 +55,7 @@ typedef struct rk_search_plan {
     double sp_step;      /* pv-EU, not 0; of the setpoint's costs and requirements */
     double load_step;    /* out-EU, not 0; of the load's */
     const char *mode;    /* "P", "PI", "PD", "PID" */
+    double duration;     /* of each run at least, s; 0: as long as it takes */
     double filter_ratio; /* tf is td / filter_ratio, > 1 */
     rk_settings beside;  /* what all settings have but kc, ti, td and tf: weights, filter,
                             predictor and the rest */
@@ -88,6 +89,9 @@ typedef struct rk_search_result {
     rk_performance measures; /* on the model itself */
     rk_margins continuous;   /* of the same loop if it were not scanned */
     double cost;
+    double duration;     /* of each run, s */
+    bool idle;           /* the integral acts so slowly that it has no name: P or PD is what the
+                            cost wants, and a load would stay */
     size_t tried;        /* settings that were run */
     bool met;            /* all requirements */
     rk_verdict verdict;  /* line by line, over the models */
