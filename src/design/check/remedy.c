@@ -55,7 +55,9 @@ static int nearest(const rk_requirements *asked, const rki_point points[VALUES],
         for (side = -1; side <= 1; side += 2) {
             const int at = MIDDLE + (side * away);
 
-            if (all ? points[at].unsafe == 0 && points[at].missing == 0 : meets(asked, &points[at], line)) return at;
+            if (all ? points[at].unsafe == 0 && points[at].missing == 0
+                    : meets(asked, &points[at], line))
+                return at;
         }
     }
     return -1;
