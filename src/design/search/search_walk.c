@@ -247,7 +247,7 @@ enum { AHEAD = 12 };
 static void look_ahead(walker *w)
 {
     rki_point points[AHEAD];
-    double x[3] = {0}, way[3], step = AHEAD_FIRST;
+    double x[3] = {0}, way[3] = {0}, step = AHEAD_FIRST;
     int i, k;
 
     place_of(w, &w->best.settings, x);
