@@ -375,6 +375,44 @@ START_TEST(a_relay_test_finds_the_ultimate_point)
 }
 END_TEST
 
+/* Two lags and a hysteresis that is a large part of the swing: atan(40 w) + atan(20 w) + 8 w = pi, w
+   0.09379, ultimate gain 8.253, period 66.99 s. The swing alone says half of that gain. */
+static const double hystereses[] = {0.4, 1, 2};
+
+START_TEST(a_relay_with_hysteresis_gives_the_point_by_a_model_of_its_record)
+{
+    const double none = nan("");
+    const rk_relay_plan plan = {5, hystereses[_i], none, 30, none, none, none};
+    rk_design d = blend();
+    rk_sim_plant *plant = NULL;
+    rk_relay_test *test = NULL;
+    rk_relay_result swing;
+    rk_relay_point point;
+    rk_port port;
+    double pv;
+
+    d.plant.model = (rk_model){RK_MODEL_SOPDT, 1, {40, 20}, 0, 8, 40, 60};
+    d.plant.noise = 0.1;
+    d.pv_high = 100;
+    d.action = RK_ACTION_REVERSE;
+    ck_assert_int_eq(rk_sim_plant_create(&d, &plant, NULL), RK_OK);
+    port = rk_sim_plant_port(plant);
+    ck_assert_int_eq(rk_relay_test_create(&d, &port, &plan, &test, NULL), RK_OK);
+    while (rk_relay_test_scan(test, &pv, NULL)) {
+        rk_sim_plant_advance(plant);
+    }
+    ck_assert_int_eq(rk_relay_test_result(test, &swing, NULL), RK_OK);
+    ck_assert_double_lt(swing.ultimate_gain, 0.7 * 8.253);
+    ck_assert_int_eq(rk_relay_point_compute(rk_relay_test_record(test), &point, NULL), RK_OK);
+    ck_assert_int_eq(point.fit.model.kind, RK_MODEL_SOPDT);
+    ck_close(point.gain, 8.253, 0.1);
+    ck_close(point.period, 66.99, 0.05);
+    ck_assert(point.gain95[0] > 0.8 * 8.253 && point.gain95[1] < 1.2 * 8.253);
+    rk_relay_test_free(test);
+    rk_sim_plant_free(plant);
+}
+END_TEST
+
 enum { NEVER = 1000000 };
 
 /* What goes wrong from which scan on; PV is watched for 20. */
@@ -687,6 +725,7 @@ static Suite *suite_live(void)
     add_table(t, settings_change_as_it_runs_without_a_bump, changes);
     add_table(t, settings_that_make_no_controller_change_nothing, no_changes);
     tcase_add_test(t, a_relay_test_finds_the_ultimate_point);
+    add_table(t, a_relay_with_hysteresis_gives_the_point_by_a_model_of_its_record, hystereses);
     add_table(t, whatever_ends_a_relay_test_out_goes_back_or_it_is_said, ends);
     tcase_add_test(t, a_relay_that_cannot_be_is_refused);
     add_table(t, a_step_test_is_run_recorded_and_ended, bumps);
