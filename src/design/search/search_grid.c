@@ -153,14 +153,19 @@ bool rk_grid_is_edge(const rk_grid *grid, size_t point)
            is_end(&grid->td, point / (grid->kc.count * grid->ti.count));
 }
 
-/* One and a half steps to each side of a value, in as many values; a positive axis stays so. */
+/* One and a half steps to each side of a value, in as many values; an axis from 0 on, or above it,
+   stays there. */
 static void zoom(rk_grid_axis *axis, double value)
 {
     const double step =
         axis->count > 1 ? (axis->high - axis->low) / (double)(axis->count - 1) : 0.0;
 
     if (axis->count < 2) return;
-    axis->low = fmax(value - (1.5 * step), axis->low > 0 ? 0.05 * value : value - (1.5 * step));
+    if (axis->low < 0) {
+        axis->low = value - (1.5 * step);
+    } else {
+        axis->low = fmax(value - (1.5 * step), axis->low > 0 ? 0.05 * value : 0.0);
+    }
     axis->high = value + (1.5 * step);
 }
 

@@ -161,6 +161,46 @@ START_TEST(an_impossible_requirement_is_named)
 }
 END_TEST
 
+/* About a best point at no derivative there is nothing below it. */
+START_TEST(a_refined_sweep_stays_at_or_above_no_derivative)
+{
+    rk_search_plan plan = quick_plan();
+    rk_grid grid = {{0.5, 2, 4}, {5, 15, 3}, {0, 2, 3}};
+    rk_grid_point *points = NULL;
+    rk_search_result found;
+    size_t best, i;
+
+    plan.mode = "PID";
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 3, &grid, &points, &best, &found, NULL),
+                     RK_OK);
+    ck_assert_double_ge(grid.td.low, 0);
+    for (i = 0; i < grid.kc.count * grid.ti.count * grid.td.count; i++) {
+        ck_assert(points[i].settings.td >= 0 && points[i].settings.ti > 0);
+    }
+    rk_memory_free(points);
+}
+END_TEST
+
+/* An integrating process comes to a setpoint without an integral: that is said, and runs are long
+   enough that its tail does not look like nothing. */
+START_TEST(an_integral_that_the_cost_does_not_want_is_named)
+{
+    const rk_model model = {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 10, 0, 0};
+    rk_search_plan plan = rk_search_plan_make(&model);
+    rk_search_result setpoint, load;
+
+    plan.ts = 0.5;
+    plan.cost = RK_COST_SETPOINT_IAE;
+    ck_assert_int_eq(rk_search_compute(&plan, &setpoint, NULL), RK_OK);
+    ck_assert(setpoint.idle);
+    ck_assert_double_lt(setpoint.settings.ti, 1001 * 10);
+    plan.cost = RK_COST_LOAD_IAE;
+    ck_assert_int_eq(rk_search_compute(&plan, &load, NULL), RK_OK);
+    ck_assert(!load.idle);
+    ck_assert_double_ge(load.duration, 20 * load.settings.ti);
+}
+END_TEST
+
 /* Weight on the valve's moves calms it; a slow valve is seen. */
 START_TEST(effort_and_limits_count)
 {
@@ -528,6 +568,8 @@ Suite *suite_search(void)
     tcase_set_tags(spread_case, "statistics");
     tcase_add_test(spread_case, threads_do_not_change_the_result);
     tcase_add_test(spread_case, requirements_are_met_with_robustness_to_spare);
+    tcase_add_test(spread_case, a_refined_sweep_stays_at_or_above_no_derivative);
+    tcase_add_test(spread_case, an_integral_that_the_cost_does_not_want_is_named);
     tcase_add_test(spread_case, an_impossible_requirement_is_named);
     add_table(spread_case, a_requirement_of_any_sort_is_met, asked);
     tcase_add_test(spread_case, noise_counts);
