@@ -102,9 +102,10 @@ static void keep_better(load_place *best, load_place other)
 }
 
 /* The places where the cost along the load's time has its lowest minima, each refined between its
-   neighbours, best first: two loads may explain PV nearly as well, one with a wrong gain. */
+   neighbours, best first: two loads may explain PV nearly as well, one with a wrong gain. Only
+   those that cost less than `most` are looked at closer. */
 static int find_places(const rki_fit_work *b, const rki_task *task, const double *from,
-                       load_place place[PLACES])
+                       double most, load_place place[PLACES])
 {
     const double start = b->thin.time[0], span = b->thin.time[b->thin.samples - 1] - start;
     load_place line[LOADS + 1] = {{.cost = HUGE_VAL}};
@@ -118,7 +119,10 @@ static int find_places(const rki_fit_work *b, const rki_task *task, const double
         double step = span / LOADS;
         load_place best = line[i];
 
-        if (!(best.cost < line[i - 1].cost && best.cost <= line[i + 1].cost)) continue;
+        if (!(best.cost < line[i - 1].cost && best.cost <= line[i + 1].cost) ||
+            !(best.cost < most)) {
+            continue;
+        }
         for (halving = 0; halving < HALVINGS; halving++) {
             const load_place middle = best;
 
@@ -191,7 +195,7 @@ static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *tr
     rki_descend(&task, q, RKI_STEPS_THIN, &n);
     without = n.cost;
     task.active |= bit(RKI_LOAD);
-    count = find_places(b, &task, from->q, place);
+    count = find_places(b, &task, from->q, HUGE_VAL, place);
     trial->found = false;
     for (i = 0; i < count; i++) {
         rki_solution made;
@@ -284,6 +288,8 @@ static bool is_integrator_in_disguise(const rki_fit_work *b, const rki_solution 
 /* So many times the other's cost, on the thinned record with everything beside the model, is out of
    reach. */
 #define OUT_OF_REACH 1.5
+/* A place for its load step is refined where it already costs less than so many times that. */
+#define REFINED 4.0
 
 bool rki_could_rival(const rki_fit_work *b, const rki_solution *s, const rki_solution *best)
 {
@@ -303,7 +309,8 @@ bool rki_could_rival(const rki_fit_work *b, const rki_solution *s, const rki_sol
     memcpy(q, s->q, sizeof q);
     rki_descend(&task, q, RKI_STEPS_THIN, &n);
     task.active |= bit(RKI_LOAD);
-    return n.cost <= enough || (find_places(b, &task, q, place) > 0 && place[0].cost <= enough);
+    return n.cost <= enough ||
+           (find_places(b, &task, q, REFINED * enough, place) > 0 && place[0].cost <= enough);
 }
 
 void rki_fit_extras(rki_fit_work *b, rki_solution *best)

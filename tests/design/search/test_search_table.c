@@ -10,7 +10,7 @@
 #include "../../support/support.h"
 
 enum { KINDS = 5, RATIOS = 5, MODES = 2, COSTS = 4, LIMITS = 3, WITH = 3 };
-enum { CELLS = KINDS * RATIOS * MODES * COSTS * LIMITS * WITH, SHORT = 3 };
+enum { CELLS = KINDS * RATIOS * MODES * COSTS * LIMITS * WITH, SHORT = 2 };
 
 /* Cell number `at`: dead time over lag, mode, cost, Ms, and OUT limits or requirements. */
 static rk_search_plan cell(int at)
