@@ -446,8 +446,8 @@ static rk_status run(rki_fit_work *b, const rk_fit_plan *plan, rk_fit *fit, rk_d
     if (status != RK_OK) return status;
     rki_coarse_undo(b);
     fit->quantum = b->kept.quantum;
-    fit->dead_time95[0] = interval[0];
-    fit->dead_time95[1] = interval[1] + fit->open_instant;
+    fit->dead_time95[0] = fmin(interval[0], best.q[RKI_THETA]);
+    fit->dead_time95[1] = fmax(interval[1], best.q[RKI_THETA]) + fit->open_instant;
     best.covariance[RKI_THETA][RKI_THETA] += fit->open_instant * fit->open_instant / 3.0;
     if (between.known) {
         fit->between_rows = 1.0 / (1.0 + exp(-between.evidence));

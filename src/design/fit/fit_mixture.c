@@ -90,7 +90,12 @@ double rki_mixture_quantile(const rki_mixture *m, double part)
         sum += m->part[i];
         if (sum >= part) break;
     }
-    if (i == 0 || i >= m->count) return m->theta[i == 0 ? 0 : m->count - 1];
+    if (i >= m->count) return m->theta[m->count - 1];
+    if (i == 0) { /* no dead time: the half step above it alone */
+        const double above = m->count > 1 ? 0.5 * (m->theta[1] - m->theta[0]) : 0.0;
+
+        return m->theta[0] + (above * part / m->part[0]);
+    }
     /* Each point stands for half a step to both sides. */
     return m->theta[i] +
            ((m->theta[i] - m->theta[i - 1]) * (((part - before) / (sum - before)) - 0.5));

@@ -257,6 +257,9 @@ static void add_normal(const rki_solution *s, const double about[RKI_PARAMETERS]
     }
 }
 
+/* A mean further off than this, in the logarithms of the shapes, is none. */
+#define MEAN_MOST 0.7
+
 /* From a mixture about the solution. */
 static void take_mixture(rki_solution *s, rki_mixture *m, bool at_mean, double interval[2])
 {
@@ -264,6 +267,9 @@ static void take_mixture(rki_solution *s, rki_mixture *m, bool at_mean, double i
     int i, j;
 
     rki_mixture_close(m);
+    /* Where next to nothing is known of a shape, its mean says nothing either. */
+    at_mean = at_mean && fabs(m->mean[RKI_SHAPE]) < MEAN_MOST &&
+              fabs(m->mean[RKI_SHAPE_2]) < MEAN_MOST;
     for (i = 0; i < RKI_PARAMETERS; i++) {
         for (j = 0; j < RKI_PARAMETERS; j++) {
             s->covariance[i][j] = m->second[i][j] - (at_mean ? m->mean[i] * m->mean[j] : 0.0);

@@ -72,6 +72,54 @@ START_TEST(the_moves_instants_can_be_said)
 }
 END_TEST
 
+/* Any rows at all: few, coarse, with PV missing, OUT moved at random or ramped. */
+static rk_record *any_record(rng *r)
+{
+    const int rows = 5 + (int)(rng_uniform(r) * 200);
+    const double h = pow(10, (4 * rng_uniform(r)) - 2), gain = (4 * rng_uniform(r)) - 2;
+    const double tau = h * pow(10, (3 * rng_uniform(r)) - 1),
+                 often = pow(10, -2 * rng_uniform(r));
+    const double noise = rng_uniform(r) < 0.2 ? 0 : pow(10, -3 * rng_uniform(r));
+    const double quantum = rng_uniform(r) < 0.3 ? pow(10, -2 * rng_uniform(r)) : 0;
+    const double missing = rng_uniform(r) < 0.3 ? 0.5 * rng_uniform(r) : 0;
+    double out = 42, x = 0, t = 0;
+    rk_record *record = NULL;
+    int i;
+
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (i = 0; i < rows; i++) {
+        double pv;
+
+        out = rng_uniform(r) < often ? 42 + round(10 * (rng_uniform(r) - 0.5)) : out;
+        x += ((gain * (out - 42)) - x) * (1 - exp(-h / tau));
+        pv = 50 + x + (noise * rng_normal(r)) +
+             (rng_uniform(r) < 0.01 ? 20 * rng_uniform(r) : 0);
+        pv = quantum > 0 ? quantum * round(pv / quantum) : pv;
+        pv = rng_uniform(r) < missing ? QNAN : pv;
+        ck_assert_int_eq(rk_record_add(record, t, out, pv, NULL), RK_OK);
+        t += h * (rng_uniform(r) < 0.05 ? 1 + (5 * rng_uniform(r)) : 1);
+    }
+    return record;
+}
+
+START_TEST(any_record_gives_a_model_of_numbers_or_an_error)
+{
+    rng r = {(uint64_t)_i + 31U};
+    rk_record *record = any_record(&r);
+    rk_fit_plan plan = rk_fit_plan_make();
+    rk_fit fit;
+
+    plan.instants = (rk_move_instants)(_i % 3);
+    if (rk_fit_compute(record, &plan, &fit, NULL) == RK_OK) {
+        ck_assert_int_eq(rk_model_check(&fit.model, NULL), RK_OK);
+        ck_assert(!isnan(fit.gain95[0]) && !isnan(fit.tau95[0][0]) && !isnan(fit.tau95[0][1]));
+        ck_assert(fit.dead_time95[0] <= fit.model.dead_time &&
+                  fit.dead_time95[1] >= fit.model.dead_time);
+    }
+    rk_record_free(record);
+}
+END_TEST
+
 /* A record of one move there and back. */
 static rk_record *make(const rk_model *m, double interval, int rows, int from, int to,
                        double noise, double ar, uint64_t seed)
@@ -156,6 +204,7 @@ Suite *suite_fit_regimes(void)
     tcase_set_timeout(t, 60);
     add_table(t, a_record_far_longer_than_its_process_is_fitted_all_the_same, days);
     tcase_add_test(said, the_moves_instants_can_be_said);
+    tcase_add_loop_test(said, any_record_gives_a_model_of_numbers_or_an_error, 0, 60);
     suite_add_tcase(suite, said);
     suite_add_tcase(suite, many);
     suite_add_tcase(suite, t);
