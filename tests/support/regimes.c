@@ -6,6 +6,8 @@
 #include <string.h>
 #include <time.h>
 
+#include "rng.h"
+
 #define BLEND                                                                                  \
     {                                                                                          \
         RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8                                   \
@@ -27,6 +29,14 @@
         {60, 5},                                                                               \
         {                                                                                      \
             330, -5                                                                            \
+        }                                                                                      \
+    }
+
+#define SIX_MOVES                                                                              \
+    {                                                                                          \
+        {150, 5}, {550, -5}, {900, 4}, {1250, -6}, {1600, 5},                                  \
+        {                                                                                      \
+            2000, -3                                                                           \
         }                                                                                      \
     }
 
@@ -75,14 +85,14 @@ const regime regimes[] = {
      .m = SLOW,
      .interval = 10,
      .rows = 240,
-     .move = {{150, 5}, {550, -5}, {900, 4}, {1250, -6}, {1600, 5}, {2000, -3}},
+     .move = SIX_MOVES,
      .noise = 0.03,
      .between = true},
     {.name = "between rows, six, noisier",
      .m = SLOW,
      .interval = 10,
      .rows = 240,
-     .move = {{150, 5}, {550, -5}, {900, 4}, {1250, -6}, {1600, 5}, {2000, -3}},
+     .move = SIX_MOVES,
      .noise = 0.15,
      .between = true},
     {.name = "between rows, one move",
@@ -97,7 +107,7 @@ const regime regimes[] = {
      .m = SLOW,
      .interval = 10,
      .rows = 240,
-     .move = {{150, 5}, {550, -5}, {900, 4}, {1250, -6}, {1600, 5}, {2000, -3}},
+     .move = SIX_MOVES,
      .noise = 0.08,
      .ar = 0.6,
      .between = true},
@@ -105,7 +115,7 @@ const regime regimes[] = {
      .m = SLOW,
      .interval = 10,
      .rows = 240,
-     .move = {{150, 5}, {550, -5}, {900, 4}, {1250, -6}, {1600, 5}, {2000, -3}},
+     .move = SIX_MOVES,
      .noise = 0.03},
     {.name = "off rest",
      .m = BLEND,
@@ -186,7 +196,6 @@ const regime regimes[] = {
      .move = {{50, 5}},
      .noise = 0.05,
      .ar = 0.6,
-     .any_kind = true,
      .doubtful = true},
     {.name = "short, AR noise of 0.8",
      .m = SLOW,
@@ -195,7 +204,6 @@ const regime regimes[] = {
      .move = {{50, 5}},
      .noise = 0.05,
      .ar = 0.8,
-     .any_kind = true,
      .doubtful = true},
     {.name = "three bad rows in a row",
      .m = BLEND,
@@ -208,7 +216,7 @@ const regime regimes[] = {
      .m = SLOW,
      .interval = 10,
      .rows = 240,
-     .move = {{150, 5}, {550, -5}, {900, 4}, {1250, -6}, {1600, 5}, {2000, -3}},
+     .move = SIX_MOVES,
      .noise = 0.03,
      .bad_row = true},
     {.name = "two lags",
@@ -222,21 +230,6 @@ const regime regimes[] = {
 const int regime_count = (int)(sizeof regimes / sizeof regimes[0]);
 
 enum { ROWS_MOST = 1000 };
-
-static double uniform(uint64_t *state)
-{
-    *state ^= *state << 13;
-    *state ^= *state >> 7;
-    *state ^= *state << 17;
-    return (double)(*state >> 11) / 9007199254740992.0;
-}
-
-static double normal(uint64_t *state)
-{
-    const double radius = sqrt(-2.0 * log(uniform(state) + 1e-300));
-
-    return radius * cos(6.283185307179586 * uniform(state));
-}
 
 static void must_be(bool so)
 {
@@ -274,7 +267,7 @@ static void add_response(const rk_model *m, double at, double size, const double
 }
 
 /* PV at the rows, without noise, and OUT as it stands at each. */
-static void respond(const regime *r, const rk_model *m, const double *time, uint64_t *state,
+static void respond(const regime *r, const rk_model *m, const double *time, rng *random,
                     double *out, double *pv)
 {
     int i, k;
@@ -284,7 +277,7 @@ static void respond(const regime *r, const rk_model *m, const double *time, uint
         pv[i] = m->pv0 + (r->drift * time[i]);
     }
     for (k = 0; k < REGIME_MOVES && r->move[k].size != 0; k++) {
-        const double back = r->between ? uniform(state) * r->interval : 0.0;
+        const double back = r->between ? rng_uniform(random) * r->interval : 0.0;
         const double at = r->move[k].at - back;
 
         for (i = 0; i < r->rows; i++) {
@@ -303,7 +296,7 @@ static void respond(const regime *r, const rk_model *m, const double *time, uint
     }
 }
 
-static void lay_times(const regime *r, uint64_t *state, double *time)
+static void lay_times(const regime *r, rng *random, double *time)
 {
     int i, k;
 
@@ -315,48 +308,45 @@ static void lay_times(const regime *r, uint64_t *state, double *time)
             moves = moves || fabs(r->move[k].at - time[i]) < 0.5 * r->interval;
         }
         if (r->jitter > 0 && !moves) {
-            time[i] += r->jitter * r->interval * (uniform(state) - 0.5);
+            time[i] += r->jitter * r->interval * (rng_uniform(random) - 0.5);
         }
     }
+}
+
+/* The first row of a move. */
+static int row_of(const regime *r, const double *time, int move)
+{
+    int i = 0;
+
+    while (i + 1 < r->rows && time[i] < r->move[move].at - 1e-9) {
+        i++;
+    }
+    return i;
 }
 
 rk_record *regime_record(const regime *r, uint64_t seed)
 {
     double time[ROWS_MOST], out[ROWS_MOST], pv[ROWS_MOST], e, shift;
-    uint64_t state = 88172645463325252U + (seed * 7919U);
+    rng random = {seed};
     rk_record *record = NULL;
-    int first = 0, second = 0, i;
+    int first, spike, i;
 
     must_be(r->rows <= ROWS_MOST);
-    lay_times(r, &state, time);
-    respond(r, &r->m, time, &state, out, pv);
+    lay_times(r, &random, time);
+    respond(r, &r->m, time, &random, out, pv);
+    first = row_of(r, time, 0);
+    spike = row_of(r, time, 1) - 30;
     must_be(rk_record_create(&record, NULL) == RK_OK);
-    e = r->noise * normal(&state);
-    shift = r->quantum * uniform(&state); /* where PV stands between two of its steps */
+    e = r->noise * rng_normal(&random);
+    shift = r->quantum * rng_uniform(&random); /* where PV stands between two of its steps */
     for (i = 0; i < r->rows; i++) {
         double value = pv[i] + e + shift;
 
-        first = first == 0 && time[i] >= r->move[0].at - 1e-9 ? i : first;
-        second = second == 0 && time[i] >= r->move[1].at - 1e-9 ? i : second;
         value = r->quantum > 0 ? r->quantum * nearbyint(value / r->quantum) : value;
-        if (r->bad_row && first == i && i > 0) {
-            value = nan("");
-        }
+        value = i >= spike && i < spike + r->spikes ? 0.0 : value;
+        value = r->bad_row && i == first ? nan("") : value;
         must_be(rk_record_add(record, time[i], out[i], value, NULL) == RK_OK);
-        e = (r->ar * e) + (r->noise * sqrt(1 - (r->ar * r->ar)) * normal(&state));
-    }
-    if (r->spikes > 0) {
-        rk_record *spoilt = NULL;
-
-        must_be(rk_record_create(&spoilt, NULL) == RK_OK);
-        for (i = 0; i < r->rows; i++) {
-            const bool bad = i >= second - 30 && i < second - 30 + r->spikes;
-
-            must_be(rk_record_add(spoilt, time[i], out[i], bad ? 0.0 : rk_record_pv(record)[i],
-                                  NULL) == RK_OK);
-        }
-        rk_record_free(record);
-        record = spoilt;
+        e = (r->ar * e) + (r->noise * sqrt(1 - (r->ar * r->ar)) * rng_normal(&random));
     }
     return record;
 }
@@ -436,11 +426,11 @@ static void derivative(const regime *r, int number, double *by)
 
     for (side = 0; side < 2; side++) {
         const double h = side == 0 ? step : -step;
-        uint64_t state = 1;
+        rng random = {1};
         regime plain = *r;
 
         plain.between = false;
-        lay_times(&plain, &state, time);
+        lay_times(&plain, &random, time);
         plain.m.gain *= number == 0 ? 1 + h : 1;
         plain.m.time_constant[0] *= number == 1 ? exp(h) : 1.0;
         plain.m.time_constant[1] *= number == 2 ? exp(h) : 1.0;
@@ -448,7 +438,7 @@ static void derivative(const regime *r, int number, double *by)
         plain.m.pv0 += number == 4 ? h : 0.0;
         plain.drift += number == 5 ? h : 0.0;
         plain.load += number == 6 ? h : 0.0;
-        respond(&plain, &plain.m, time, &state, out, pv[side]);
+        respond(&plain, &plain.m, time, &random, out, pv[side]);
     }
     for (i = 0; i < r->rows; i++) {
         by[i] = (pv[0][i] - pv[1][i]) / (2.0 * step);

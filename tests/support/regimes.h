@@ -27,8 +27,7 @@ typedef struct regime {
     int spikes;           /* bad rows in a row, 30 rows before the second move */
     bool bad_row;         /* PV is missing on the row of the first move */
     double jitter;        /* of the rows' times, part of the interval */
-    /* What is not asked of it, for a reason that its name tells. */
-    bool any_kind, doubtful;
+    bool doubtful;        /* beyond what such a record tells: it must not be called GOOD */
 } regime;
 
 extern const regime regimes[];

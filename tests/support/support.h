@@ -10,6 +10,8 @@
 
 #include <redkettle/redkettle.h>
 
+#include "rng.h"
+
 /** math.h's NAN is a float. */
 #define QNAN ((double)NAN)
 
@@ -31,13 +33,6 @@ bool close_to(double a, double b, double relative);
     do {                                                                                       \
         if (!(condition)) ck_abort_msg("not so: %s", #condition);                              \
     } while (0)
-
-/** Seeded random numbers: uniform in 0..1, and normal with variance 1. */
-typedef struct rng {
-    uint64_t state;
-} rng;
-double rng_uniform(rng *r);
-double rng_normal(rng *r);
 
 /** A move of OUT. */
 typedef struct move {
