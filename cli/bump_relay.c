@@ -63,8 +63,7 @@ static int tell(job *j)
     if (b->run.unwritten || rk_relay_test_result(b->test, &found, &diag) != RK_OK) {
         return tell_end(b);
     }
-    if (rk_relay_point_compute(rk_relay_test_record(b->test), &point, &diag) == RK_OK &&
-        isfinite(point.gain) && rk_fit_level(&point.fit) != RK_LEVEL_UNFIT) {
+    if (rk_relay_point_compute(rk_relay_test_record(b->test), &point, &diag) == RK_OK) {
         results.point = &point;
     }
     report = report_make(j);

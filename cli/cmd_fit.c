@@ -11,8 +11,8 @@ typedef struct fit_job {
     const char *validate, *compare;
     rk_hand_fits hand;
     rk_validation validation;
-    bool validated, compared, pv0_laid;
-    rk_fit rival; /* of --compare */
+    bool validated, has_rival, pv0_laid;
+    rk_fit rival; /* of --compare or --guess */
     rk_move_fits moves;
 } fit_job;
 
@@ -53,7 +53,7 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
     const fit_job *f = (const fit_job *)j;
 
     return rk_figure_fit(&j->loop, j->record, &j->fit, &f->hand,
-                         f->compared || f->guess ? &f->rival : NULL, style, image, diag);
+                         f->has_rival ? &f->rival : NULL, style, image, diag);
 }
 
 /* The second record, read as the first one is. */
@@ -94,21 +94,27 @@ static int compare(job *j)
     }
     plan.any_kind = false;
     status = rk_fit_compute(f->j.record, &plan, &f->rival, &diag);
-    f->compared = status == RK_OK;
+    f->has_rival = status == RK_OK;
     return status == RK_OK ? EXIT_DONE : fail_diag(&f->j, status, &diag);
+}
+
+/* What may be moved of a model that is laid over a record: what was not given. */
+static rk_lay_over not_given(const job *j)
+{
+    return (rk_lay_over){!is_given(j, "model", "out0") && !j->is_loop_file,
+                         !is_given(j, "model", "pv0")};
 }
 
 /* A guess beside the fit: how much worse is it? */
 static int lay_guess(job *j)
 {
     fit_job *f = (fit_job *)j;
-    const rk_lay_over moves = {!is_given(j, "model", "out0") && !j->is_loop_file,
-                               !is_given(j, "model", "pv0")};
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
     if (!f->guess) return EXIT_DONE;
-    status = rk_fit_lay_over(j->record, &f->guessed, moves, &f->rival, &diag);
+    status = rk_fit_lay_over(j->record, &f->guessed, not_given(j), &f->rival, &diag);
+    f->has_rival = status == RK_OK;
     return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
 }
 
@@ -116,8 +122,7 @@ static int lay_guess(job *j)
 static int lay_over(job *j)
 {
     fit_job *f = (fit_job *)j;
-    const rk_lay_over moves = {!is_given(j, "model", "out0") && !j->is_loop_file,
-                               !is_given(j, "model", "pv0")};
+    const rk_lay_over moves = not_given(j);
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
@@ -140,7 +145,7 @@ static int tell(job *j)
                                     .hand = &f->hand,
                                     .validation = f->validated ? &f->validation : NULL,
                                     .validated_on = f->validate,
-                                    .rival = f->compared || f->guess ? &f->rival : NULL,
+                                    .rival = f->has_rival ? &f->rival : NULL,
                                     .as_given = f->as_given,
                                     .pv0_laid = f->pv0_laid,
                                     .record = f->as_given ? NULL : &f->slips};
@@ -269,8 +274,8 @@ static const command_option options[] = {
     {"exclude", "TIME:TIME", 1, "leave the rows between out; may be repeated", TAKE_OWN, 0,
      take_stretch},
     {"out-moves", "on-rows|between-rows", 1,
-     "OUT moved on the row that shows it first (its writer moved it), or at some instant since the "
-     "row before (a hand); else PV's answers decide",
+     "when OUT moved: on the row that first shows it (OUT was written by what wrote the rows), or at "
+     "some instant since the row before (moved by hand); default: judged by PV, or as the record says",
      TAKE_OWN, 0, take_instants},
     {"by-move", NULL, 1, "fit each move of OUT alone, in one table", TAKE_FLAG, TO(by_move)},
     {"as-given", NULL, 1,

@@ -76,9 +76,6 @@ int need_record(job *j)
     }
     status = read_record(j, j->loop.record_path, &j->record, &j->import, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
-    if (j->import.on_rows && j->fit_plan.instants == RK_MOVES_WEIGHED) {
-        j->fit_plan.instants = RK_MOVES_ON_ROWS;
-    }
     take_units(j->loop.pv_units, nothing.pv_units, j->import.pv_units);
     take_units(j->loop.out_units, nothing.out_units, j->import.out_units);
     tell_import(j);

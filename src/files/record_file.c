@@ -112,14 +112,15 @@ static rk_status place_row(reading *r, double time, double out, double pv)
 static rk_status keep_out(reading *r, double time, double out)
 {
     const size_t rows = rk_record_rows(r->record);
+    rk_status status;
 
     if (r->import.no_out || r->rows->count < r->cells || rows == 0 ||
-        rk_record_out(r->record)[rows - 1] == out ||
         time <= rk_record_time(r->record)[rows - 1]) {
         return RK_OK;
     }
-    r->import.only_out++;
-    return rk_record_add(r->record, time, out, nan(""), r->diag);
+    status = rk_record_add(r->record, time, out, nan(""), r->diag);
+    r->import.only_out += rk_record_rows(r->record) - rows;
+    return status;
 }
 
 /* OUT of a record that has none: moved by hand, at a time from its first row. */
@@ -357,7 +358,7 @@ static rk_status check_rows(reading *r, const rk_columns *asked)
         r->import.move = asked->move;
         r->import.moved_at = asked->moved_at;
     }
-    r->import.on_rows = r->rows->on_rows;
+    rk_record_set_on_rows(r->record, r->rows->on_rows);
     r->import.time_is_number = r->clock.kind == RKI_TIME_NUMBER;
     r->import.clock_changes = r->clock.clock_changes;
     return RK_OK;

@@ -60,6 +60,7 @@ size_t rk_bump_run(rk_bump *bump, double ts, const char *out_units, rk_sim_plant
     size_t rows = 0;
     rk_diag diag;
 
+    rk_record_set_on_rows(record, true);
     do {
         const char *why = stopped(pace);
         rk_bump_row row;
@@ -73,9 +74,7 @@ size_t rk_bump_run(rk_bump *bump, double ts, const char *out_units, rk_sim_plant
             if (rk_record_log_row(log, row.time, row.out, row.pv, &diag) != RK_OK) {
                 rk_bump_stop(bump, diag.text);
             }
-            if (!isnan(row.pv)) {
-                (void)rk_record_add(record, row.time, row.out, row.pv, NULL);
-            }
+            (void)rk_record_add(record, row.time, row.out, row.pv, NULL);
             rows++;
         }
         without_pv = isnan(row.pv);

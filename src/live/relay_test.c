@@ -78,6 +78,7 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
         rk_relay_test_free(made);
         return status;
     }
+    rk_record_set_on_rows(made->record, true);
     made->design = *design;
     made->plan = *plan;
     made->port = *port;

@@ -87,7 +87,8 @@ rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
     if (results->point != NULL) {
         rki_row_note(
             r,
-            "By the model of this record (%s). The swing alone says %.4g and %.4g s; its hysteresis and its harmonics put it off.",
+            "By the model of this record (%s). The swing alone gives %.4g and %.4g s, put "
+            "off by its hysteresis and harmonics.",
             rk_model_kind_to_text(results->point->fit.model.kind), found->ultimate_gain,
             found->ultimate_period);
     } else {

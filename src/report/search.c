@@ -93,8 +93,9 @@ static void say_idle(rk_report *r, const rk_search_results *results)
 {
     if (!results->found->idle) return;
     rki_row_note(
-        r, "This cost wants no integral action (ti is at the end of what is searched): take "
-           "--mode P or PD, and a load would stay; or a cost that sees a load.");
+        r, "This cost wants no integral action: ti is at the end of what is searched. "
+           "Take --mode P or PD, which leave an error under a steady load, or a cost that "
+           "counts a load too.");
 }
 
 /* Which models the figures stand for. */

@@ -44,11 +44,10 @@ typedef struct rk_import {
 
     size_t dropped;          /* rows with a bad cell, or that the quality column calls bad */
     char dropped_first[120]; /* the first of them, and why */
-    bool on_rows;      /* a comment says that OUT moves on the rows, as in records of ours */
-    size_t only_out;   /* of them, whose PV is bad while OUT moves: OUT is kept */
-    size_t repeated;   /* rows with the time of another: the last one stays */
-    size_t late;       /* rows that came out of order and were sorted in */
-    int clock_changes; /* leaps of local time by an hour that were taken out */
+    size_t only_out;         /* of them, whose PV is bad while OUT moves: OUT is kept */
+    size_t repeated;         /* rows with the time of another: the last one stays */
+    size_t late;             /* rows that came out of order and were sorted in */
+    int clock_changes;       /* leaps of local time by an hour that were taken out */
 } rk_import;
 
 /** What the engineer should know of how a file was read, a line each; nothing: nothing. */

@@ -95,6 +95,13 @@ static bool is_regular(const rki_series *s)
     return off * 10 < s->samples;
 }
 
+/* What a plan says of the moves' instants, or else the record. */
+static rk_move_instants instants_of(const rk_record *record, const rk_fit_plan *plan)
+{
+    return plan->instants == RK_MOVES_WEIGHED && rk_record_on_rows(record) ? RK_MOVES_ON_ROWS
+                                                                           : plan->instants;
+}
+
 static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_plan *plan,
                         rk_diag *diag)
 {
@@ -115,6 +122,7 @@ static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_p
         return RK_ERR_MEMORY;
     }
     b->plain = plan->plain;
+    b->instants = instants_of(record, plan);
     if (!b->plain) {
         /* What stands off the line between its neighbours, before there is a model. */
         memcpy(b->residual, b->series.pv, b->series.samples * sizeof(double));
@@ -134,10 +142,10 @@ static rk_status set_up(rki_fit_work *b, const rk_record *record, const rk_fit_p
 
 static void clean_up(rki_fit_work *b)
 {
+    rki_coarse_undo(b);
     rki_series_free(&b->series);
     rki_series_free(&b->thin);
     rki_series_free(&b->chunk);
-    rki_coarse_undo(b);
     rk_memory_free(b->residual);
 }
 
@@ -183,8 +191,8 @@ static double handicap(const rki_fit_work *b, const rki_solution *best, rki_fami
 /* Does a family's model say all there is, with nothing beside it and white noise left? */
 static bool is_plain(const rki_solution *s)
 {
-    const unsigned extras = (1U << RKI_INITIAL) | (1U << RKI_LOAD) |
-                            (rki_family_integrates(s->task.family) ? 0U : 1U << RKI_DRIFT);
+    const unsigned extras = rki_bit(RKI_INITIAL) | rki_bit(RKI_LOAD) |
+                            (rki_family_integrates(s->task.family) ? 0U : rki_bit(RKI_DRIFT));
 
     return (s->task.active & extras) == 0 && !rki_is_coloured(&s->task.colour);
 }
@@ -268,7 +276,7 @@ static void keep_kind(rki_fit_work *b, rk_model_kind kind, rki_solution *best, d
     }
     *own = exp(best->q[RKI_SHAPE_2]);
     from.q[RKI_SHAPE_2] = kind == RK_MODEL_SOPDT ? LN_LAGS_LEAST : LN_DAMPED_MOST;
-    rki_fit_on(b, &from, from.task.active & ~(1U << RKI_SHAPE_2), from.task.load_at, best);
+    rki_fit_on(b, &from, from.task.active & ~rki_bit(RKI_SHAPE_2), from.task.load_at, best);
 }
 
 static void fit_kind(rki_fit_work *b, rk_model_kind kind, rki_solution *best, double *own)
@@ -300,9 +308,8 @@ static rk_status find_best(rki_fit_work *b, const rk_fit_plan *plan, rki_solutio
 
 /* Rows so much closer than the dead time is known, in its standard errors, do not matter. */
 #define CLOSE_ROWS 0.2
-/* So much likelier moves between rows must be to be taken so: ln 10 by the
-   record, and ln 4 that they are before it is looked at. */
-#define COLOURED_ROWS 30000
+/* So much likelier moves between rows must be to be taken so: ln 10 by the record, and ln 4 that they
+   are before it is looked at. */
 #define CLEARLY_BETWEEN 3.6888794541139363
 
 /* How much earlier than a row shows it OUT may have moved, at most. */
@@ -320,17 +327,24 @@ static double longest(const rki_fit_work *b)
 /* What is left is the rounding of the numbers: PV answers moves on rows exactly. */
 #define EXACTLY 1e-7
 
-static bool instants_matter(const rki_fit_work *b, rki_solution *best)
+static bool answers_exactly(const rki_fit_work *b, const rki_solution *best)
 {
-    const double error = rki_take_curvature(best);
     double moved = 0;
     size_t e;
 
     for (e = 0; e < b->series.events; e++) {
         moved = fmax(moved, fabs(best->q[RKI_GAIN] * b->series.event_size[e]));
     }
-    if (sqrt(rki_variance(best)) < EXACTLY * moved) return false;
-    return longest(b) > CLOSE_ROWS * error && isfinite(error);
+    return sqrt(rki_variance(best)) < EXACTLY * moved;
+}
+
+static rk_status refuse_between(const char *why, rk_diag *diag)
+{
+    return rk_diag_set(
+        diag, RK_ERR_DATA,
+        "the moves of OUT cannot be placed between rows: %s; leave out that they "
+        "came there",
+        why);
 }
 
 /* Did OUT move on rows or between them? If between, all is fitted again with the moves where they
@@ -339,18 +353,27 @@ static rk_status weigh_instants(rki_fit_work *b, const rk_fit_plan *plan, rki_so
                                 rki_solution *rival, rki_between *between, double *own,
                                 rk_fit *fit, rk_diag *diag)
 {
-    const double asked = plan->instants == RK_MOVES_BETWEEN_ROWS ? HUGE_VAL : 0.0;
+    const bool asked = b->instants == RK_MOVES_BETWEEN_ROWS;
+    const double error = rki_take_curvature(best);
     rki_solution moved;
     rk_status status;
 
-    if (plan->instants == RK_MOVES_ON_ROWS) return RK_OK;
+    if (b->instants == RK_MOVES_ON_ROWS) return RK_OK;
     rki_between_find(b);
-    if (!instants_matter(b, best)) {
+    if (asked && b->moves.count == 0) {
+        return refuse_between(b->plain         ? "a plain fit places none"
+                              : b->closed_loop ? "OUT answers PV"
+                                               : "OUT moves all the time, or too often",
+                              diag);
+    }
+    if (!(longest(b) > CLOSE_ROWS * error) || (!asked && answers_exactly(b, best))) {
         b->moves.count = 0;
         return RK_OK;
     }
-    if (rki_is_coloured(&best->task.colour) && b->series.samples > COLOURED_ROWS) {
-        fit->open_instant = longest(b); /* too many rows to weigh it: all of it is left open */
+    if (rki_is_coloured(&best->task.colour) && b->series.samples > RKI_PROFILE_ROWS) {
+        if (asked) return refuse_between("too many rows of coloured noise", diag);
+        fit->open_instant = longest(b); /* all of it is left open */
+        fit->between_rows = nan("");
         return RK_OK;
     }
     status = rki_between_lead(b, best, &moved, diag);
@@ -358,7 +381,10 @@ static rk_status weigh_instants(rki_fit_work *b, const rk_fit_plan *plan, rki_so
         status = rki_between_weigh(b, best, &moved, between, diag);
     }
     if (status != RK_OK) return status;
-    if (!between->known || !(between->evidence + asked > CLEARLY_BETWEEN)) {
+    if (asked && !between->known) {
+        return refuse_between("no dead time goes with all of them there", diag);
+    }
+    if (!between->known || !(asked || between->evidence > CLEARLY_BETWEEN)) {
         return rki_between_undo(b, diag);
     }
     *rival = *best;
@@ -371,7 +397,7 @@ static rk_status weigh_instants(rki_fit_work *b, const rk_fit_plan *plan, rki_so
         *best = moved;
         status = rki_between_weigh(b, rival, best, between, diag);
     }
-    between->evidence += asked;
+    between->evidence = asked ? HUGE_VAL : between->evidence;
     return status;
 }
 
@@ -403,7 +429,7 @@ static double bic_of_no_answer(rki_fit_work *b, double start)
     size_t i;
 
     if (rki_is_short(b) || !b->regular) {
-        rki_fit_on(b, &none, 1U << RKI_START, 0.0, &still);
+        rki_fit_on(b, &none, rki_bit(RKI_START), 0.0, &still);
         return still.bic;
     }
     /* Of many rows the mean and its autoregression are as good, and quick. */

@@ -56,9 +56,6 @@ void rki_between_find(rki_fit_work *b)
     b->moves.count = (int)s->events;
 }
 
-/* A lag that leaves no mark stays as it is. */
-#define SHAPES ((1U << RKI_SHAPE) | (1U << RKI_SHAPE_2))
-
 /* The normal equations of the others and of the moves' instants. */
 typedef struct equations {
     int own, count; /* the others come first */
@@ -77,7 +74,7 @@ static rk_status sum_columns(const rki_task *task, const double *q, equations *e
     memset(e, 0, sizeof *e);
     status = rki_columns_make(task, q, &c, diag);
     if (status != RK_OK) return status;
-    others.active &= ~(1U << RKI_THETA);
+    others.active &= ~rki_bit(RKI_THETA);
     e->own = rki_list_active(others.active, e->place);
     e->count = c.count;
     for (a = 0; a <= c.count; a++) {
@@ -198,7 +195,7 @@ static rk_status descend(const rki_moves *m, rki_solution *s, rki_series *series
 
     s->task.series = series;
     if (rki_is_static(s)) {
-        s->task.active &= ~SHAPES;
+        s->task.active &= ~RKI_BITS_OF_SHAPES; /* a lag that leaves no mark stays as it is */
     }
     arrivals(m, series, s->q[RKI_THETA], late);
     status = sum_columns(&s->task, s->q, &e, diag);
@@ -429,7 +426,7 @@ rk_status rki_between_weigh(rki_fit_work *b, const rki_solution *exact,
     if (status != RK_OK) return status;
     at.task.series = at_series;
     if (rki_is_static(&at)) {
-        at.task.active &= ~SHAPES;
+        at.task.active &= ~RKI_BITS_OF_SHAPES;
     }
     status = sum_columns(&at.task, at.q, &e, diag);
     rki_series_free(&fine);
@@ -454,7 +451,8 @@ rk_status rki_between_weigh(rki_fit_work *b, const rki_solution *exact,
                   (0.5 * rows * log(fmax(1.0 - (gained / moved->normal.cost), 1e-9))) +
                   (w->moves.count * ln_root) + ln_spread(w) - ln_root - log(error);
     /* The box holds all of the density at most, over all of its length. */
-    if (!rki_between_range(w, range) || w->evidence + ln_box_most(w, range) < NEVER)
+    if (!rki_between_range(w, range) ||
+        (b->instants == RK_MOVES_WEIGHED && w->evidence + ln_box_most(w, range) < NEVER))
         return RK_OK;
     box = rki_between_box(w, w->q, NULL);
     w->evidence += log(box) + PRIOR;

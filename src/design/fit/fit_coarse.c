@@ -79,6 +79,13 @@ static double remake(rki_fit_work *b, double sigma)
     return sigma * sigma * sum / rows;
 }
 
+static void forget(rki_kept *kept)
+{
+    rk_memory_free(kept->pv);
+    rk_memory_free(kept->weight);
+    kept->pv = kept->weight = NULL;
+}
+
 static rk_status keep(rki_fit_work *b, double quantum, rk_diag *diag)
 {
     rki_kept *kept = &b->kept;
@@ -88,6 +95,7 @@ static rk_status keep(rki_fit_work *b, double quantum, rk_diag *diag)
     kept->pv = rk_memory_create(b->series.samples, sizeof(double));
     kept->weight = rk_memory_create(b->series.samples, sizeof(double));
     if (kept->pv == NULL || kept->weight == NULL) {
+        forget(kept);
         return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
                            b->series.samples);
     }
@@ -150,7 +158,5 @@ void rki_coarse_undo(rki_fit_work *b)
     memcpy(b->series.weight, b->kept.weight, b->series.samples * sizeof(double));
     (void)rki_series_sum(&b->series);
     rki_forget_residual(b);
-    rk_memory_free(b->kept.pv);
-    rk_memory_free(b->kept.weight);
-    b->kept.pv = b->kept.weight = NULL;
+    forget(&b->kept);
 }

@@ -75,42 +75,36 @@ static void arrival_column(const rki_task *task, const double *q, size_t event, 
     }
 }
 
-/* As the pass does it row by row. */
-static void whiten(const rki_task *task, double *column)
+/* How many rows before each hang together with it, as the pass counts them. */
+static void count_chains(const rki_task *task, double *chain)
 {
     const rki_series *s = task->series;
-    const rki_colour *colour = &task->colour;
-    double before[RKI_AR_MAX] = {0}; /* the last ones, not whitened */
-    size_t chain = 0, i;
-    int k;
+    size_t count = 0, i;
 
-    if (!rki_is_coloured(colour)) {
-        for (i = 0; i < s->samples; i++) {
-            column[i] *= s->weight[i] != 1.0 ? sqrt(s->weight[i]) : 1.0;
-        }
-        return;
-    }
     for (i = 0; i < s->samples; i++) {
-        const double gap = i > 0 ? s->time[i] - s->time[i - 1] : 0.0, raw = column[i];
-
-        if (colour->order > 0 && gap > RKI_BREAK * s->interval) {
-            chain = 0;
+        if (i > 0 && task->colour.order > 0 &&
+            s->time[i] - s->time[i - 1] > RKI_BREAK * s->interval) {
+            count = 0;
         }
-        if (colour->memory > 0 && chain > 0) {
-            const double r = exp(-gap / colour->memory);
+        chain[i] = (double)count;
+        count = s->weight[i] > 0 ? count + 1 : 0;
+    }
+}
 
-            column[i] = (raw - (r * before[0])) / sqrt((1.0 - r) * (1.0 + r));
-        } else if (chain >= (size_t)colour->order) {
-            for (k = 0; k < colour->order; k++) {
-                column[i] -= colour->ar[k] * before[k];
-            }
-        } else {
-            column[i] *= colour->first;
-        }
-        memmove(before + 1, before, sizeof before - sizeof before[0]);
-        before[0] = raw;
-        chain = s->weight[i] > 0 ? chain + 1 : 0;
-        column[i] *= sqrt(s->weight[i]);
+/* From the last row on, so that those before are still as they were. */
+static void whiten(const rki_task *task, const double *chain, double *column)
+{
+    const rki_series *s = task->series;
+    size_t i;
+
+    for (i = s->samples; i-- > 0;) {
+        const double gap = i > 0 ? s->time[i] - s->time[i - 1] : 0.0;
+        const double white =
+            rki_is_coloured(&task->colour)
+                ? rki_whitened(&task->colour, &column[i], gap, (size_t)chain[i])
+                : column[i];
+
+        column[i] = s->weight[i] != 1.0 ? white * sqrt(s->weight[i]) : white;
     }
 }
 
@@ -119,14 +113,15 @@ rk_status rki_columns_make(const rki_task *task, const double q[RKI_PARAMETERS],
 {
     const rki_series *s = task->series;
     rki_task others = *task;
+    double *chain; /* behind the columns */
     int place[RKI_PARAMETERS], own, column;
     size_t e;
 
-    others.active &= ~(1U << RKI_THETA);
+    others.active &= ~rki_bit(RKI_THETA);
     own = rki_list_active(others.active, place);
     made->rows = s->samples;
     made->count = own + (int)s->events;
-    made->number = rk_memory_create(s->samples * ((size_t)made->count + 1), sizeof(double));
+    made->number = rk_memory_create(s->samples * ((size_t)made->count + 2), sizeof(double));
     if (made->number == NULL) {
         return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows", s->samples);
     }
@@ -135,8 +130,10 @@ rk_status rki_columns_make(const rki_task *task, const double q[RKI_PARAMETERS],
     for (e = 0; e < s->events; e++) {
         arrival_column(task, q, e, made->number + (((size_t)own + e) * made->rows));
     }
+    chain = made->number + (((size_t)made->count + 1) * made->rows);
+    count_chains(task, chain);
     for (column = 0; column <= made->count; column++) {
-        whiten(task, made->number + ((size_t)column * made->rows));
+        whiten(task, chain, made->number + ((size_t)column * made->rows));
     }
     return RK_OK;
 }

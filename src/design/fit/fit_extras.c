@@ -25,15 +25,11 @@ enum { LOADS = 24, HALVINGS = 5, PLACES = 3, EXTRAS = 3 };
 /* A load's time is known to this part of a row at best. */
 #define LEAST_STEP 0.5
 
-static unsigned bit(rki_parameter p)
-{
-    return 1U << p;
-}
-
 /* An extra's parameters: a second order off rest has a rate of its own, too. */
 static unsigned bits_of(rki_parameter extra, rki_family family)
 {
-    return bit(extra) | (extra == RKI_INITIAL && family == RKI_SECOND ? bit(RKI_RATE) : 0U);
+    return rki_bit(extra) |
+           (extra == RKI_INITIAL && family == RKI_SECOND ? rki_bit(RKI_RATE) : 0U);
 }
 
 /* Can a family have it? An integrator's start and drift are its own. */
@@ -155,7 +151,7 @@ static void settle_load(rki_fit_work *b, const rki_solution *from, const load_pl
 
     memcpy(at.q, place->q, sizeof at.q);
     memset(&at.task.colour, 0, sizeof at.task.colour); /* its colour may be the load's */
-    rki_fit_on(b, &at, from->task.active | bit(RKI_LOAD), place->at, trial);
+    rki_fit_on(b, &at, from->task.active | rki_bit(RKI_LOAD), place->at, trial);
     for (; step > LEAST_STEP * row && trial->found; step *= 0.5) {
         const rki_solution middle = *trial;
 
@@ -194,7 +190,7 @@ static bool try_load(rki_fit_work *b, const rki_solution *from, rki_solution *tr
     memcpy(q, from->q, sizeof q);
     rki_descend(&task, q, RKI_STEPS_THIN, &n);
     without = n.cost;
-    task.active |= bit(RKI_LOAD);
+    task.active |= rki_bit(RKI_LOAD);
     count = find_places(b, &task, from->q, HUGE_VAL, place);
     trial->found = false;
     for (i = 0; i < count; i++) {
@@ -302,13 +298,13 @@ bool rki_could_rival(const rki_fit_work *b, const rki_solution *s, const rki_sol
     memcpy(q, best->q, sizeof q);
     rki_descend(&other, q, RKI_STEPS_THIN, &n);
     enough = OUT_OF_REACH * n.cost;
-    task.active |= bit(RKI_DRIFT);
+    task.active |= rki_bit(RKI_DRIFT);
     if (is_possible(RKI_INITIAL, s)) {
         task.active |= bits_of(RKI_INITIAL, s->task.family);
     }
     memcpy(q, s->q, sizeof q);
     rki_descend(&task, q, RKI_STEPS_THIN, &n);
-    task.active |= bit(RKI_LOAD);
+    task.active |= rki_bit(RKI_LOAD);
     return n.cost <= enough ||
            (find_places(b, &task, q, REFINED * enough, place) > 0 && place[0].cost <= enough);
 }

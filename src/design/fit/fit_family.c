@@ -35,23 +35,18 @@ enum {
 /* Least squares that leave so many times more than another family's are not worth more. */
 #define HOPELESS 2.0
 
-static unsigned bit(rki_parameter p)
-{
-    return 1U << p;
-}
-
 static unsigned basic(rki_family family)
 {
-    unsigned active = bit(RKI_GAIN) | bit(RKI_START) | bit(RKI_THETA);
+    unsigned active = rki_bit(RKI_GAIN) | rki_bit(RKI_START) | rki_bit(RKI_THETA);
 
     if (family == RKI_INTEGRATOR || family == RKI_LAGGING) {
-        active |= bit(RKI_DRIFT);
+        active |= rki_bit(RKI_DRIFT);
     }
     if (rki_family_shapes(family) > 0) {
-        active |= bit(RKI_SHAPE);
+        active |= rki_bit(RKI_SHAPE);
     }
     if (rki_family_shapes(family) > 1) {
-        active |= bit(RKI_SHAPE_2);
+        active |= rki_bit(RKI_SHAPE_2);
     }
     return active;
 }

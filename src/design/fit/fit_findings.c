@@ -141,7 +141,7 @@ static void find_instants(const rk_fit *fit, rk_findings *f)
             "nothing: the dead time and its interval allow for it; rows closer than "
             "half its interval would tell it better",
             "OUT moved between rows, %.4g s apart (%.0f %% likely)", fit->open_instant,
-            100.0 * fmin(fit->between_rows, 0.9999));
+            floor(100.0 * fit->between_rows));
         return;
     }
     rk_findings_add(

@@ -19,6 +19,10 @@ static rk_status slice(const rk_record *record, double from, double to, rk_recor
     rk_status status = rk_record_create(part, diag);
     size_t i;
 
+    if (status == RK_OK) {
+        rk_record_set_on_rows(*part, rk_record_on_rows(record));
+    }
+
     for (i = 0; i < rk_record_rows(record) && status == RK_OK; i++) {
         const double since = time[i] - time[0];
 

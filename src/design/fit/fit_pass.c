@@ -303,24 +303,10 @@ static void fill_columns(const walker *w, const double *time, const double *pv, 
 static void whiten(const rki_colour *colour, batch *b, int column)
 {
     const double *raw = b->raw[column] + RKI_AR_MAX;
-    double *white = b->white[column];
-    int i, k;
+    int i;
 
     for (i = 0; i < b->rows; i++) {
-        if (colour->memory > 0 && b->chain[i] > 0) {
-            const double r = exp(-b->gap[i] / colour->memory);
-
-            white[i] = (raw[i] - (r * raw[i - 1])) / sqrt((1.0 - r) * (1.0 + r));
-        } else if (b->chain[i] >= (size_t)colour->order) {
-            double sum = raw[i];
-
-            for (k = 0; k < colour->order; k++) {
-                sum -= colour->ar[k] * raw[i - 1 - k];
-            }
-            white[i] = sum;
-        } else {
-            white[i] = raw[i] * colour->first;
-        }
+        b->white[column][i] = rki_whitened(colour, raw + i, b->gap[i], b->chain[i]);
     }
 }
 

@@ -15,9 +15,6 @@
 
 #include "fit_stages.h"
 
-/* Longer records have rows too close for the kinks between them to matter. */
-enum { PROFILE_ROWS = 30000 };
-
 /* At another dead time: the normal equations of the other parameters, which follow along their
    tangent. */
 static unsigned others_at(const rki_solution *s, double theta, rki_normal *n)
@@ -25,7 +22,7 @@ static unsigned others_at(const rki_solution *s, double theta, rki_normal *n)
     double at[RKI_PARAMETERS];
     rki_task others = s->task;
 
-    others.active &= ~(1U << RKI_THETA);
+    others.active &= ~rki_bit(RKI_THETA);
     memcpy(at, s->q, sizeof at);
     at[RKI_THETA] = theta;
     rki_pass(&others, at, n, NULL);
@@ -64,7 +61,7 @@ static void look_across(rki_solution *s)
     rki_solution best = *s;
     int count = 0, i, n;
 
-    if (rows > (rki_is_coloured(&s->task.colour) ? PROFILE_ROWS : ACROSS_ROWS)) return;
+    if (rows > (rki_is_coloured(&s->task.colour) ? RKI_PROFILE_ROWS : ACROSS_ROWS)) return;
 
     if (rki_invert(s->task.active, s->normal.h[0], inverse)) {
         reach =
@@ -132,7 +129,7 @@ static void look_at_kink(rki_solution *s)
 
     if (!(fabs(off) < NEAR_KINK * s->task.series->interval)) return;
     there.q[RKI_THETA] = fmax(s->q[RKI_THETA] + off, 0.0);
-    there.task.active &= ~(1U << RKI_THETA);
+    there.task.active &= ~rki_bit(RKI_THETA);
     there.task.polishing = true;
     rki_descend(&there.task, there.q, RKI_STEPS_COLOUR, &there.normal);
     if (!(there.normal.cost < s->normal.cost)) return;
@@ -194,9 +191,8 @@ static void add_point(const rki_solution *s, double theta, const double *peak, r
 static bool invert_static(rki_solution *s, double inverse[RKI_PARAMETERS][RKI_PARAMETERS])
 {
     const double row = s->task.series->interval, tau = exp(s->q[RKI_SHAPE]);
-    const unsigned shapes = (1U << RKI_SHAPE) | (1U << RKI_SHAPE_2);
     const double variance = rki_variance(s), spread = 0.5 * fmax(log(2.0 * row / tau), 1.0);
-    const unsigned known = s->task.active & ~(shapes | (1U << RKI_THETA));
+    const unsigned known = s->task.active & ~(RKI_BITS_OF_SHAPES | rki_bit(RKI_THETA));
 
     if (!rki_is_static(s) || !rki_invert(known, s->normal.h[0], inverse)) return false;
     inverse[RKI_THETA][RKI_THETA] = 0.25 * row * row / variance;
@@ -363,7 +359,7 @@ static rk_status walk_along(rki_fit_work *b, rki_solution *s, double error, rki_
     rki_series fine;
     rk_status status;
 
-    if ((coloured && b->series.samples > PROFILE_ROWS) || !isfinite(error) ||
+    if ((coloured && b->series.samples > RKI_PROFILE_ROWS) || !isfinite(error) ||
         error < 1e-3 * row || rki_is_static(s)) {
         return RK_OK;
     }

@@ -64,8 +64,9 @@ typedef struct rki_fit_work {
     rki_series chunk; /* no samples unless dense */
     bool closed_loop; /* OUT answers PV */
     bool plain;       /* least squares and no more */
-    bool choosing;    /* among kinds: an integrator is there beside a first order */
-    bool dense;       /* OUT moves all the time: blocks blur it */
+    rk_move_instants instants;
+    bool choosing; /* among kinds: an integrator is there beside a first order */
+    bool dense;    /* OUT moves all the time: blocks blur it */
     rki_moves moves;
     rki_kept kept;
     double *residual;     /* room for one number a row */
@@ -130,6 +131,9 @@ bool rki_could_rival(const rki_fit_work *bench, const rki_solution *at,
 /** The solution with drift, initial state or load step added where the record clearly says so.
  */
 void rki_fit_extras(rki_fit_work *bench, rki_solution *best);
+
+/** Longer coloured records have rows too close for what lies between two of them to matter. */
+enum { RKI_PROFILE_ROWS = 30000 };
 
 /** Go on to the lowest of the minima that lie between the rows around or on one of them, and to its
  * last digits, which no standard error can tell. */

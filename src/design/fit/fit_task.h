@@ -2,6 +2,7 @@
 #ifndef RKI_DESIGN_FIT_FIT_TASK_H
 #define RKI_DESIGN_FIT_FIT_TASK_H
 
+#include <math.h>
 #include <stdbool.h>
 #include <stddef.h>
 
@@ -43,6 +44,26 @@ typedef struct rki_task {
     bool polishing; /* to the last digits */
 } rki_task;
 
+/** A row's number as the noise's colour leaves it: whitened. The numbers of the rows before stand
+ * before raw; `gap`, s, is the time since the last, and `chain` how many of them hang together. */
+static inline double rki_whitened(const rki_colour *colour, const double *raw, double gap,
+                                  size_t chain)
+{
+    double sum = raw[0];
+    int k;
+
+    if (colour->memory > 0 && chain > 0) {
+        const double r = exp(-gap / colour->memory);
+
+        return (raw[0] - (r * raw[-1])) / sqrt((1.0 - r) * (1.0 + r));
+    }
+    if (chain < (size_t)colour->order) return raw[0] * colour->first;
+    for (k = 0; k < colour->order; k++) {
+        sum -= colour->ar[k] * raw[-1 - k];
+    }
+    return sum;
+}
+
 /** The normal equations at a point: h d = g for the step d of the active parameters. */
 typedef struct rki_normal {
     double h[RKI_PARAMETERS][RKI_PARAMETERS], g[RKI_PARAMETERS];
@@ -69,6 +90,14 @@ static inline bool rki_is_coloured(const rki_colour *colour)
 {
     return colour->order > 0 || colour->memory > 0;
 }
+
+/** A parameter's place in a task's active ones, and those of the shapes. */
+static inline unsigned rki_bit(rki_parameter parameter)
+{
+    return 1U << parameter;
+}
+
+#define RKI_BITS_OF_SHAPES (rki_bit(RKI_SHAPE) | rki_bit(RKI_SHAPE_2))
 
 /** Is a parameter in use? */
 static inline bool rki_active(const rki_task *task, int parameter)

@@ -74,21 +74,23 @@ static void around(double value, double variance, double interval[2])
 
 rk_status rk_relay_point_compute(const rk_record *record, rk_relay_point *point, rk_diag *diag)
 {
-    rk_fit_plan plan = rk_fit_plan_make();
+    const rk_fit_plan plan = rk_fit_plan_make();
     double variance[2] = {0, 0};
     rk_status status;
 
     rk_diag_clear(diag);
     if (record == NULL || point == NULL) return RK_ERR_ARG;
-    plan.instants = RK_MOVES_ON_ROWS;
     status = rk_fit_compute(record, &plan, &point->fit, diag);
     if (status != RK_OK) return status;
     status = rk_ultimate_point_compute(&point->fit.model, &point->gain, &point->period);
-    if (status == RK_OK && isfinite(point->gain)) {
+    if (status == RK_OK) {
         status = spread(&point->fit, variance);
+    }
+    if (status != RK_OK) {
+        return rk_diag_set(diag, status, "out of memory for the ultimate point");
     }
     around(point->gain, variance[0], point->gain95);
     around(point->period, variance[1], point->period95);
-    if (status == RK_OK) return RK_OK;
-    return rk_diag_set(diag, status, "out of memory for the ultimate point");
+    if (isfinite(point->gain) && rk_fit_level(&point->fit) != RK_LEVEL_UNFIT) return RK_OK;
+    return rk_diag_set(diag, RK_ERR_DATA, "no model of the record has an ultimate point");
 }

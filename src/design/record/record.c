@@ -11,6 +11,7 @@ struct rk_record {
     double *time, *out, *pv;
     bool *missing; /* PV there is drawn between its neighbours */
     size_t rows, room;
+    bool on_rows;
 };
 
 rk_status rk_record_create(rk_record **record, rk_diag *diag)
@@ -63,27 +64,25 @@ static rk_status check_row(const rk_record *record, double time, double out, dou
                        record->rows + 1, time, out, pv);
 }
 
-/* A run of rows without PV: on the line between the rows around it; at an end, level. */
+/* A run of rows without PV, which one with PV always comes before: on the line to the next one; at
+   the record's end level. */
 static void draw_run(rk_record *record, size_t row)
 {
     const double *t = record->time;
     size_t first = row, last = row, i;
     double *pv = record->pv;
 
-    while (first > 0 && record->missing[first - 1]) {
+    while (record->missing[first - 1]) {
         first--;
     }
     while (last + 1 < record->rows && record->missing[last + 1]) {
         last++;
     }
     for (i = first; i <= last; i++) {
-        const bool begins = first == 0, ends = last + 1 == record->rows;
-
-        if (begins || ends) {
-            pv[i] = !begins ? pv[first - 1] : ends ? 0.0 : pv[last + 1];
-        } else {
-            pv[i] = pv[first - 1] + ((pv[last + 1] - pv[first - 1]) * (t[i] - t[first - 1]) /
-                                     (t[last + 1] - t[first - 1]));
+        pv[i] = pv[first - 1];
+        if (last + 1 < record->rows) {
+            pv[i] += (pv[last + 1] - pv[first - 1]) * (t[i] - t[first - 1]) /
+                     (t[last + 1] - t[first - 1]);
         }
     }
 }
@@ -92,7 +91,7 @@ static void draw_run(rk_record *record, size_t row)
 static void draw_missing(rk_record *record, size_t at)
 {
     if (record->missing[at]) {
-        if (at + 1 == record->rows && at > 0) {
+        if (at + 1 == record->rows) {
             record->pv[at] = record->pv[at - 1];
         } else {
             draw_run(record, at);
@@ -105,6 +104,12 @@ static void draw_missing(rk_record *record, size_t at)
     if (at + 1 < record->rows && record->missing[at + 1]) {
         draw_run(record, at + 1);
     }
+}
+
+/* Does OUT move at a time that has no row yet? All that a row without PV tells. */
+static bool moves_there(const rk_record *record, size_t at, double time, double out)
+{
+    return at > 0 && record->time[at - 1] < time && record->out[at - 1] != out;
 }
 
 rk_status rk_record_place(rk_record *record, double time, double out, double pv,
@@ -126,6 +131,8 @@ rk_status rk_record_place(rk_record *record, double time, double out, double pv,
         at--;
     }
     behind = record->rows - at;
+    *placed = behind > 0 ? RK_PLACED_BETWEEN : RK_PLACED_LAST;
+    if (isnan(pv) && !moves_there(record, at, time, out)) return RK_OK;
     if (at > 0 && record->time[at - 1] == time) {
         at--;
         *placed = RK_PLACED_AGAIN;
@@ -135,7 +142,6 @@ rk_status rk_record_place(rk_record *record, double time, double out, double pv,
         memmove(record->pv + at + 1, record->pv + at, behind * sizeof(double));
         memmove(record->missing + at + 1, record->missing + at, behind * sizeof(bool));
         record->rows++;
-        *placed = behind > 0 ? RK_PLACED_BETWEEN : RK_PLACED_LAST;
     }
     record->time[at] = time;
     record->out[at] = out;
@@ -182,6 +188,16 @@ const double *rk_record_pv(const rk_record *record)
 const bool *rk_record_missing(const rk_record *record)
 {
     return record->missing;
+}
+
+void rk_record_set_on_rows(rk_record *record, bool on_rows)
+{
+    record->on_rows = on_rows;
+}
+
+bool rk_record_on_rows(const rk_record *record)
+{
+    return record->on_rows;
 }
 
 size_t rk_record_moves(const rk_record *record)

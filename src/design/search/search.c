@@ -293,7 +293,7 @@ static rk_status check_possible(const rk_search_plan *p, rk_diag *diag)
     if (!(p->requirements.limit[RK_REQUIRE_SETTLING] < least)) return RK_OK;
     return rk_diag_set(
         diag, RK_ERR_RANGE,
-        "settling %g s: not below %.4g s, the dead time that no controller takes away",
+        "settling %g s: give no less than %.4g s, the dead time, which no controller takes away",
         p->requirements.limit[RK_REQUIRE_SETTLING], least);
 }
 

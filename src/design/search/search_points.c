@@ -77,21 +77,19 @@ bool rki_search_may_go_on(rki_search_run *s)
     return !s->stopped;
 }
 
-/* A figure that does not exist, or a limit of 0, is so far off. */
-#define FAR_OFF 7.0
-
 double rki_shortfall(double figure, double limit, rk_require what)
 {
     const bool least = rk_require_is_least(what);
 
-    if (isnan(figure)) return FAR_OFF;
-    if (isinf(figure)) return least == (figure > 0) ? -FAR_OFF : FAR_OFF;
+    if (isnan(figure)) return RKI_FAR_OFF;
+    if (isinf(figure)) return least == (figure > 0) ? -RKI_FAR_OFF : RKI_FAR_OFF;
     if (rk_require_quantity(what) == RK_QUANTITY_PERCENT) { /* 0 may be asked */
-        return fmin((figure - limit) / fmax(limit, 1.0), FAR_OFF);
+        return fmin((figure - limit) / fmax(limit, 1.0), RKI_FAR_OFF);
     }
-    if (!(limit > 0)) return figure > limit ? FAR_OFF : 0.0;
-    if (!(figure > 0)) return least ? FAR_OFF : -FAR_OFF;
-    return fmax(fmin(least ? log(limit / figure) : log(figure / limit), FAR_OFF), -FAR_OFF);
+    if (!(limit > 0)) return figure > limit ? RKI_FAR_OFF : 0.0;
+    if (!(figure > 0)) return least ? RKI_FAR_OFF : -RKI_FAR_OFF;
+    return fmax(fmin(least ? log(limit / figure) : log(figure / limit), RKI_FAR_OFF),
+                -RKI_FAR_OFF);
 }
 
 bool rki_is_margin(rk_require what)

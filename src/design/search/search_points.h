@@ -56,6 +56,9 @@ void rki_search_plan_sweep(rki_search_run *s, double least);
  * the model alone or of all models. */
 rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count);
 
+/** What does not exist, or is as far off as can be, is off by this. */
+#define RKI_FAR_OFF 7.0
+
 /** How far a figure is from its limit, in parts of it, by the logarithm where it has one: above 0 it
  * is missed. */
 double rki_shortfall(double figure, double limit, rk_require what);

@@ -139,7 +139,7 @@ static double shortfall_of_line(const walker *w)
 /* An unstable loop is as far off as can be, and the further the higher its gain. */
 static double far_off(const walker *w)
 {
-    return 7.0 + fmax(w->at[0] - log(fabs(w->best.settings.kc)), 0.0);
+    return RKI_FAR_OFF + fmax(w->at[0] - log(fabs(w->best.settings.kc)), 0.0);
 }
 
 static double objective(unsigned n, const double *x, double *slope, void *user)
@@ -333,7 +333,6 @@ rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count)
         w[i].run = *s;
         w[i].run.threads = 1;
         w[i].run.tried = 0;
-        w[i].run.plan = s->plan;
         w[i].best = points[i];
         w[i].numbers = 1 + s->integral + s->derivative;
         if (s->plan->set != NULL && status == RK_OK) {

@@ -159,6 +159,32 @@ START_TEST(response_of_the_true_model_is_the_record)
 }
 END_TEST
 
+/* A row without PV is OUT's alone: kept where OUT moves, its PV drawn between its neighbours. */
+START_TEST(a_row_without_pv_is_kept_where_out_moves)
+{
+    static const struct {
+        double time, out, pv;
+        size_t rows; /* then */
+    } added[] = {{0, 42, QNAN, 0}, {1, 42, 10, 1},   {2, 42, QNAN, 1},
+                 {3, 47, QNAN, 2}, {4, 47, QNAN, 2}, {5, 47, 14, 3}};
+    rk_record *record = NULL;
+    size_t i;
+
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (i = 0; i < COUNT(added); i++) {
+        ck_assert_int_eq(rk_record_add(record, added[i].time, added[i].out, added[i].pv, NULL),
+                         RK_OK);
+        ck_assert_uint_eq(rk_record_rows(record), added[i].rows);
+    }
+    ck_assert_double_eq(rk_record_time(record)[1], 3);
+    ck_assert_double_eq(rk_record_pv(record)[1], 12);
+    ck_assert(!rk_record_missing(record)[0] && rk_record_missing(record)[1]);
+    ck_assert_int_eq(rk_record_add(record, 6, 47, HUGE_VAL, NULL), RK_ERR_RANGE);
+    ck_assert(!rk_record_on_rows(record));
+    rk_record_free(record);
+}
+END_TEST
+
 START_TEST(intervals_cover_the_truth_as_often_as_they_say)
 {
     enum { RUNS = 200 };
@@ -419,6 +445,7 @@ Suite *suite_fit(void)
     TCase *many = tcase_create("statistics");
 
     add_table(t, truth_is_inside_the_intervals, known);
+    tcase_add_test(t, a_row_without_pv_is_kept_where_out_moves);
     add_table(t, without_noise_the_truth_comes_back, exact);
     add_table(t, response_of_the_true_model_is_the_record, exact);
     add_table(t, doubtful_records_are_named, doubtful);

@@ -72,6 +72,56 @@ START_TEST(the_moves_instants_can_be_said)
 }
 END_TEST
 
+static const regime *regime_named(const char *name)
+{
+    int i = 0;
+
+    while (strcmp(regimes[i].name, name) != 0) {
+        i++;
+        ck_assert_int_lt(i, regime_count);
+    }
+    return &regimes[i];
+}
+
+/* What is said is taken, however little PV's answers like it; or it is refused. */
+START_TEST(what_is_said_of_the_instants_is_taken_or_refused)
+{
+    rk_record *record = regime_record(regime_named("on rows, six moves"), 5), *many = NULL;
+    rk_fit_plan plan = rk_fit_plan_make();
+    rk_diag diag;
+    rk_fit fit;
+    int i;
+
+    ck_assert_int_eq(rk_fit_compute(record, &plan, &fit, NULL), RK_OK);
+    ck_assert(!fit.moved_between);
+    plan.instants = RK_MOVES_BETWEEN_ROWS;
+    ck_assert_int_eq(rk_fit_compute(record, &plan, &fit, NULL), RK_OK);
+    ck_assert(fit.moved_between && fit.between_rows == 1);
+    ck_assert_double_gt(fit.model.dead_time, 20);
+    rk_record_free(record);
+    /* The record says it itself, of whole records and of their moves. */
+    record = regime_record(regime_named("between rows, six moves"), 5);
+    plan.instants = RK_MOVES_WEIGHED;
+    ck_assert_int_eq(rk_fit_compute(record, &plan, &fit, NULL), RK_OK);
+    ck_assert(fit.moved_between);
+    rk_record_set_on_rows(record, true);
+    ck_assert_int_eq(rk_fit_compute(record, &plan, &fit, NULL), RK_OK);
+    ck_assert(!fit.moved_between && fit.open_instant == 0);
+    rk_record_free(record);
+    /* Too many moves to place. */
+    ck_assert_int_eq(rk_record_create(&many, NULL), RK_OK);
+    for (i = 0; i < 600; i++) {
+        const double out = 42 + (i / 15 % 2), pv = 50 + (i % 15) + (0.1 * (i % 7));
+
+        ck_assert_int_eq(rk_record_add(many, i, out, pv, NULL), RK_OK);
+    }
+    plan.instants = RK_MOVES_BETWEEN_ROWS;
+    ck_assert_int_eq(rk_fit_compute(many, &plan, &fit, &diag), RK_ERR_DATA);
+    ck_assert_ptr_nonnull(strstr(diag.text, "too often"));
+    rk_record_free(many);
+}
+END_TEST
+
 /* Any rows at all: few, coarse, with PV missing, OUT moved at random or ramped. */
 static rk_record *any_record(rng *r)
 {
@@ -204,6 +254,7 @@ Suite *suite_fit_regimes(void)
     tcase_set_timeout(t, 60);
     add_table(t, a_record_far_longer_than_its_process_is_fitted_all_the_same, days);
     tcase_add_test(said, the_moves_instants_can_be_said);
+    tcase_add_test(said, what_is_said_of_the_instants_is_taken_or_refused);
     tcase_add_loop_test(said, any_record_gives_a_model_of_numbers_or_an_error, 0, 15);
     suite_add_tcase(suite, said);
     suite_add_tcase(suite, many);

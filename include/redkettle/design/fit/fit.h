@@ -18,7 +18,7 @@ enum { RK_FIT_EXCLUDES = 8 };
 
 /** When OUT moved, of a move that a row shows first. */
 typedef enum rk_move_instants {
-    RK_MOVES_WEIGHED = 0,      /* on that row or before it: as PV's answers say */
+    RK_MOVES_WEIGHED = 0,      /* as the record says, or else as PV's answers do */
     RK_MOVES_ON_ROWS = 1,      /* on it: OUT was written by whoever wrote the rows */
     RK_MOVES_BETWEEN_ROWS = 2, /* anywhere from the row before to it: a hand's moves */
 } rk_move_instants;
@@ -77,7 +77,7 @@ typedef struct rk_fit {
         other_gain; /* another load step, and the gain that goes with it, which explain PV nearly as well; 0: none */
     size_t rows, moves;
     double
-        between_rows; /* how likely it is that OUT moved between rows, 0..1; taken so from 0.975
+        between_rows; /* how likely it is that OUT moved between rows, 0..1, NaN: not weighed; taken so from 0.975
                             on, or as the plan says */
     bool moved_between; /* taken so */
     double

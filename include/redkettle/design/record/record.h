@@ -21,8 +21,9 @@ typedef struct rk_record rk_record;
 rk_status rk_record_create(rk_record **record, rk_diag *diag);
 
 /**
- * Append a row. A PV of NaN is missing or bad there: OUT's history goes on, and PV is drawn
- * between its neighbours and weighs nothing in a fit.
+ * Append a row. A PV of NaN is missing or bad there: the row is kept where OUT moves, so that OUT's
+ * history is whole, with a PV drawn between its neighbours that weighs nothing in a fit; where OUT
+ * stands, or as the first row, it tells nothing and is left out.
  *
  * Units   time in s, out in out-EU, pv in pv-EU.
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for another value that is not finite, or a time not
@@ -54,6 +55,13 @@ const double *rk_record_pv(const rk_record *record);
 
 /** Which rows have no PV of their own. */
 const bool *rk_record_missing(const rk_record *record);
+
+/**
+ * Was OUT written by what wrote the rows, so that each of its moves came on a row? A new record says
+ * no: OUT may have moved at any instant since the row before.
+ */
+void rk_record_set_on_rows(rk_record *record, bool on_rows);
+bool rk_record_on_rows(const rk_record *record);
 
 /** How often OUT changes from a row to the next. */
 size_t rk_record_moves(const rk_record *record);
