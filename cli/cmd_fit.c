@@ -291,7 +291,7 @@ static const command_option options[] = {
 };
 static const struct argp_child groups[] = {
     {&column_options, 0, "The record:", 2},
-    {&model_options, 0, "The model (its numbers with --as-given only):", 3},
+    {&model_options, 0, "The model (its numbers with --as-given or --guess only):", 3},
     {&output_options, 0, "Output:", 4},
     {&figure_option, 0, "Drawing:", 5},
     {&save_option, 0, "Saving:", 6},

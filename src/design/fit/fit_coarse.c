@@ -96,8 +96,9 @@ static rk_status keep(rki_fit_work *b, double quantum, rk_diag *diag)
     kept->weight = rk_memory_create(b->series.samples, sizeof(double));
     if (kept->pv == NULL || kept->weight == NULL) {
         forget(kept);
-        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
-                           b->series.samples);
+        (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory to fit %zu rows",
+                          b->series.samples);
+        return RK_ERR_MEMORY;
     }
     memcpy(kept->pv, b->series.pv, room);
     memcpy(kept->weight, b->series.weight, room);
