@@ -62,9 +62,19 @@ static bool is_comment(rki_cell line)
     return starts_with(line, "#") && !starts_with(line, "#N/A");
 }
 
+static rki_cell without_end(rki_cell line)
+{
+    while (line.length > 0 &&
+           (line.text[line.length - 1] == '\n' || line.text[line.length - 1] == '\r')) {
+        line.length--;
+    }
+    return line;
+}
+
 static void take_comment(rki_rows *r, rki_cell line)
 {
-    const rki_cell said = rki_cell_trim((rki_cell){line.text + 1, line.length - 1});
+    const rki_cell whole = without_end(line);
+    const rki_cell said = rki_cell_trim((rki_cell){whole.text + 1, whole.length - 1});
 
     r->on_rows = r->on_rows || (said.length == strlen(RKI_ON_ROWS) &&
                                 memcmp(said.text, RKI_ON_ROWS, said.length) == 0);
@@ -102,11 +112,9 @@ static void add_cell(rki_rows *r, const char *text, size_t length)
 
 static void split(rki_rows *r, rki_cell line)
 {
-    const char *at = line.text, *end = line.text + line.length;
+    const rki_cell whole = without_end(line);
+    const char *at = whole.text, *end = whole.text + whole.length;
 
-    while (end > at && (end[-1] == '\n' || end[-1] == '\r')) {
-        end--;
-    }
     while (r->separator == ' ' && end > at && end[-1] == ' ') {
         end--;
     }

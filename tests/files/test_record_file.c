@@ -168,6 +168,28 @@ START_TEST(out_that_moves_beside_a_bad_pv_is_kept)
 }
 END_TEST
 
+/* Who wrote OUT, by a comment that says so, and nothing else. */
+static const struct {
+    const char *content;
+    bool on_rows;
+} comments[] = {
+    {"# OUT moves on the rows\ntime,out,pv\n0,1,2\n1,2,2\n", true},
+    {"#OUT moves on the rows\r\ntime,out,pv\r\n0,1,2\r\n1,2,2\r\n", true},
+    {"time,out,pv\n0,1,2\n# OUT moves on the rows  \n1,2,2\n", true},
+    {"time,out,pv\n0,1,2\n1,2,2\n", false},
+    {"#\n# OUT moves on the rows at times\ntime,out,pv\n0,1,2\n1,2,2\n", false},
+};
+
+START_TEST(a_comment_says_that_out_moves_on_the_rows)
+{
+    rk_record *record = NULL;
+
+    ck_assert_int_eq(read_text(comments[_i].content, NULL, &record, NULL), RK_OK);
+    ck_assert(rk_record_on_rows(record) == comments[_i].on_rows);
+    rk_record_free(record);
+}
+END_TEST
+
 /* What is told of a file that was read. Rows stands for rows kept. */
 static const struct {
     const char *content;
@@ -586,6 +608,7 @@ Suite *suite_record_file(void)
 
     add_table(t, files_of_loggers_are_read, good);
     add_table(t, out_that_moves_beside_a_bad_pv_is_kept, out_alone);
+    add_table(t, a_comment_says_that_out_moves_on_the_rows, comments);
     add_table(t, what_was_done_about_a_file_is_told, told);
     add_table(t, a_record_is_read_as_plants_write_it, ways);
     add_table(t, a_record_without_out_is_told_how_it_was_moved, told_moves);

@@ -63,6 +63,7 @@ START_TEST(what_is_written_is_read_again)
                   diag.text);
     ck_assert_uint_eq(rk_record_rows(record), 2);
     ck_assert_uint_eq(import.dropped, 1);
+    ck_assert(rk_record_on_rows(record));
     ck_assert_double_eq_tol(rk_record_time(record)[1], 90.6, 1e-8);
     ck_assert_double_eq(rk_record_out(record)[1], -1e-9);
     ck_assert_double_eq(rk_record_pv(record)[1], 123456.789);
