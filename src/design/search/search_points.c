@@ -42,6 +42,7 @@ void rki_search_plan_sweep(rki_search_run *s, double least)
                                .sp_step = p->sp_step,
                                .load_step = p->load_step,
                                .duration = fmax(fmax(LONG * slow, least), p->duration),
+                               .to_rest = true,
                                .band = 0.02,
                                .noise = p->noise,
                                .threads = 1};
@@ -228,6 +229,19 @@ static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_CO
     p->cost = first ? cost : worst ? fmax(p->cost, cost) : p->cost + cost;
 }
 
+/* The margins of a point on a model; what is not stable, or cannot be scanned, is not run. */
+static rk_status find_margins(const rki_search_run *s, const rk_model *m, rki_point *p,
+                              rk_margins *margins)
+{
+    rk_sampling sampling;
+    const rk_status status =
+        rki_loop_margins_brief(m, &s->plan->model, &p->settings,
+                               rki_search_sampling(s, &p->settings, &sampling), margins);
+
+    p->stable = status == RK_OK && margins->stable;
+    return status == RK_ERR_RANGE ? RK_OK : status;
+}
+
 /* Points that a thread looks at, on one model. */
 static void run_model(const rki_search_run *s, size_t model, rki_point *points, size_t count)
 {
@@ -235,41 +249,44 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
     rk_sweep_plan sweep = s->sweep;
     rk_settings settings[RKI_POINTS_MOST];
     rk_sweep_result results[RKI_POINTS_MOST];
-    rk_status status;
-    size_t i;
+    rk_margins margins[RKI_POINTS_MOST];
+    rki_point *run[RKI_POINTS_MOST];
+    rk_status status = RK_OK;
+    size_t stable = 0, i;
 
-    memset(settings, 0, sizeof settings);
-    for (i = 0; i < count; i++) {
-        settings[i] = points[i].settings;
-    }
-    sweep.plant = *m;
-    status = rk_sweep_compute(&sweep, settings, count, results, NULL);
     for (i = 0; i < count; i++) {
         rki_point *p = &points[i];
-        double figure[RK_REQUIRE_COUNT];
-        rk_sampling sampling;
-        rk_margins margins;
-        rk_status made = status;
 
         if (model == 0) {
-            p->run = results[i];
+            p->run = rk_sweep_result_none();
             p->status = RK_OK;
             p->stable = true;
         }
         if (!p->stable || p->status != RK_OK) continue;
-        if (made == RK_OK) {
-            made = rki_loop_margins_brief(m, &s->plan->model, &p->settings,
-                                          rki_search_sampling(s, &p->settings, &sampling),
-                                          &margins);
+        p->status = find_margins(s, m, p, &margins[stable]);
+        if (!p->stable) continue;
+        settings[stable] = p->settings;
+        run[stable++] = p;
+    }
+    sweep.plant = *m;
+    if (stable > 0) {
+        status = rk_sweep_compute(&sweep, settings, stable, results, NULL);
+    }
+    for (i = 0; i < stable; i++) {
+        rki_point *p = run[i];
+        double figure[RK_REQUIRE_COUNT];
+
+        p->status = status;
+        if (status != RK_OK) continue;
+        if (model == 0) {
+            p->run = results[i];
         }
-        if (made != RK_OK && made != RK_ERR_RANGE) {
-            p->status = made;
-        } else if (made != RK_OK || !margins.stable || isnan(results[i].setpoint.iae)) {
-            p->stable = false; /* or settings that are none */
-        } else {
-            find_figures(s, &results[i], &margins, figure);
-            add_model(s, figure, cost_of(s, &results[i], &margins), model == 0, p);
+        if (isnan(results[i].setpoint.iae)) { /* settings that a scan cannot run */
+            p->stable = false;
+            continue;
         }
+        find_figures(s, &results[i], &margins[i], figure);
+        add_model(s, figure, cost_of(s, &results[i], &margins[i]), model == 0, p);
     }
 }
 

@@ -306,8 +306,61 @@ START_TEST(a_sweep_knows_every_feature)
     c.settings = with;
     ck_assert_int_eq(rk_trial_create(&c, &step, &trial, NULL), RK_OK);
     ck_close(other.setpoint.travel, rk_trial_results(trial)->travel, 1e-9);
-    ck_close(other.setpoint.iae, rk_trial_results(trial)->setpoint.iae, 0.05); /* rectangles */
+    ck_close(other.setpoint.iae, rk_trial_results(trial)->setpoint.iae, 1e-3);
     rk_trial_free(trial);
+}
+END_TEST
+
+/* The figures of a sweep are those of a trial, on every kind of process, whether its time constant
+   is many scans or less than one, in both directions, within OUT's limits and at them; a run that
+   ends at rest gives them too. */
+static const double scans[] = {0.05, 0.5, 3, 12};
+
+START_TEST(a_sweep_measures_what_a_trial_does)
+{
+    const rk_model *m = &swept[_i % 6];
+    const double ts = scans[_i / 6], step = _i % 2 == 0 ? 2.0 : -2.0;
+    const double own = rk_model_slowest(m) + m->dead_time + ts, duration = ceil(60 * own);
+    rk_sweep_plan plan = {.plant = *m,
+                          .limits = {m->out0 - 25, m->out0 + 25, HUGE_VAL},
+                          .ts = ts,
+                          .sp_step = step,
+                          .load_step = 5,
+                          .duration = duration,
+                          .band = 0.02};
+    const bool integrates = rk_model_kind_integrates(m->kind);
+    const rk_settings s = integrates ? rk_settings_make(0.3 / (m->gain * own), 10 * own, 0, 0)
+                                     : rk_settings_make(0.3 / m->gain, own, 0, 0);
+    const rk_trial_case c = {
+        .plant = *m, .model = *m, .settings = s, .limits = plan.limits, .ts = ts};
+    const rk_trial_plan way = {.sp_step = step, .duration = duration, .band = 0.02};
+    const rk_trial_plan load = {.load_step = 5, .duration = duration, .band = 0.02};
+    int turn;
+
+    for (turn = 0; turn < 2; turn++) {
+        const rk_setpoint_metrics *sp;
+        rk_sweep_result r;
+        rk_trial *trial;
+
+        plan.to_rest = turn == 1;
+        ck_assert_int_eq(rk_sweep_compute(&plan, &s, 1, &r, NULL), RK_OK);
+        ck_assert_int_eq(rk_trial_create(&c, &way, &trial, NULL), RK_OK);
+        sp = &rk_trial_results(trial)->setpoint;
+        same(r.setpoint.iae, sp->iae, 1e-3, "setpoint IAE");
+        same(r.setpoint.ise, sp->ise, 1e-3, "setpoint ISE");
+        same(r.setpoint.itae, sp->itae, 2e-3, "setpoint ITAE");
+        same(r.setpoint.travel, rk_trial_results(trial)->travel, 1e-6, "travel");
+        if (!isnan(sp->settling_time)) {
+            same(r.setpoint.settling, sp->settling_time, 3e-3, "settling");
+        }
+        same(r.setpoint.rise, sp->rise_time, 3e-3, "rise");
+        ck_assert_double_eq_tol(50 * r.setpoint.beyond, sp->overshoot_percent, 0.1);
+        rk_trial_free(trial);
+        ck_assert_int_eq(rk_trial_create(&c, &load, &trial, NULL), RK_OK);
+        same(r.load.iae, rk_trial_results(trial)->load.iae, 1e-3, "load IAE");
+        same(r.load.beyond, rk_trial_results(trial)->load.peak_deviation, 1e-3, "peak");
+        rk_trial_free(trial);
+    }
 }
 END_TEST
 
@@ -320,6 +373,7 @@ Suite *suite_sweep(void)
     tcase_add_test(t, blocks_and_lanes_count_the_same);
     add_table(t, a_sweep_knows_every_feature, features);
     tcase_add_test(t, sweep_measures_what_the_closed_forms_say);
+    tcase_add_loop_test(t, a_sweep_measures_what_a_trial_does, 0, 24);
     tcase_add_test(t, noise_is_what_the_closed_form_says);
     tcase_add_test(t, threads_do_not_change_a_sweep);
     tcase_add_test(t, sweep_refuses_what_cannot_be_run);

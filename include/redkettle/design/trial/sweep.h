@@ -2,6 +2,7 @@
 #ifndef REDKETTLE_DESIGN_TRIAL_SWEEP_H
 #define REDKETTLE_DESIGN_TRIAL_SWEEP_H
 
+#include <stdbool.h>
 #include <stddef.h>
 
 #include <redkettle/design/loop/model.h>
@@ -23,6 +24,8 @@ typedef struct rk_sweep_plan {
     double sp_step;   /* pv-EU; 0: no such run */
     double load_step; /* out-EU, at the plant's input; 0: no such run */
     double duration;  /* of each run, s */
+    bool to_rest;     /* a run may end once nothing moves: what the error at rest adds until the
+                         duration is added */
     double band;      /* settling band, part of the setpoint step: 0.02 */
     double noise;     /* of PV, white: its standard deviation, pv-EU; 0: no such run */
     int threads;      /* 0: one a processor; the results do not depend on it */
@@ -54,6 +57,9 @@ typedef struct rk_sweep_result {
     rk_sweep_noise noise;
     double last_pv, last_out; /* where the last step's run ended: to compare with the blocks */
 } rk_sweep_result;
+
+/** No run: NaN everywhere. */
+rk_sweep_result rk_sweep_result_none(void);
 
 /**
  * Run all of them, several at a time in each processor; every number of a run is what rk_pid
