@@ -22,7 +22,7 @@ static const char *const cost_words[] = {
     "ms",        "setpoint-iae", "setpoint-ise", "setpoint-itae", "load-iae", "load-ise",
     "load-itae", "both-iae",     "both-ise",     "both-itae",     NULL};
 
-static const char *const effort_words[] = {"squares", "travel", NULL};
+static const char *const effort_words[] = {"squares", "travel", "energy", NULL};
 
 const char *rk_cost_to_text(rk_cost cost)
 {

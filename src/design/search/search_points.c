@@ -127,27 +127,40 @@ static bool counts_load(rk_cost cost)
     return cost >= RK_COST_LOAD_IAE;
 }
 
-/* What OUT did in the steps that count, and what noise adds to it in their time: the expected
-   size of a change that is normal with deviation s is sqrt(2 / pi) s. */
+/* What OUT did in a step, and what noise adds to it in its time: the expected size of a change
+   that is normal with deviation s is sqrt(2 / pi) s. */
+static double effort_of_step(const rki_search_run *s, const rk_sweep_run *step,
+                             const rk_sweep_noise *noise)
+{
+    const bool noisy = s->plan->noise > 0;
+    const double out = noisy ? noise->out : 0.0, move = noisy ? noise->move : 0.0;
+    const double scans = s->sweep.duration / s->sweep.ts;
+
+    switch (s->plan->effort) {
+    case RK_EFFORT_TRAVEL:
+        return step->travel + (scans * sqrt(2.0 / acos(-1.0)) * move);
+    case RK_EFFORT_ENERGY:
+        return step->energy + (s->sweep.duration * out * out);
+    default:
+        return step->effort + (scans * move * move);
+    }
+}
+
 static double effort_of(const rki_search_run *s, const rk_sweep_result *run)
 {
-    const bool squares = s->plan->effort == RK_EFFORT_SQUARES;
-    const double move = s->plan->noise > 0 ? run->noise.move : 0.0;
-    const double scans = s->sweep.duration / s->sweep.ts;
-    const double noise = scans * (squares ? move * move : sqrt(2.0 / acos(-1.0)) * move);
     double sum = 0;
 
     if (counts_setpoint(s->plan->cost)) {
-        sum += noise + (squares ? run->setpoint.effort : run->setpoint.travel);
+        sum += effort_of_step(s, &run->setpoint, &run->noise);
     }
     if (counts_load(s->plan->cost)) {
-        sum += noise + (squares ? run->load.effort : run->load.travel);
+        sum += effort_of_step(s, &run->load, &run->noise);
     }
     return sum;
 }
 
-static double cost_of(const rki_search_run *s, const rk_sweep_result *run,
-                      const rk_margins *margins)
+static double error_of(const rki_search_run *s, const rk_sweep_result *run,
+                       const rk_margins *margins)
 {
     const rk_sweep_run *sp = &run->setpoint, *load = &run->load;
     const double costs[RK_COSTS] = {margins->ms,
@@ -160,10 +173,8 @@ static double cost_of(const rki_search_run *s, const rk_sweep_result *run,
                                     sp->iae + load->iae,
                                     sp->ise + load->ise,
                                     sp->itae + load->itae};
-    const double error = s->plan->weigh_error * costs[s->plan->cost];
 
-    if (s->plan->weigh_effort == 0) return error;
-    return error + (s->plan->weigh_effort * effort_of(s, run));
+    return costs[s->plan->cost];
 }
 
 /* An unstable loop misses everything, and the more the higher its gain. */
@@ -208,8 +219,9 @@ bool rki_point_is_better(const rki_point *a, const rki_point *b)
 
 /* What one model shows, added to what those before it showed: the worst of all, or the sum. */
 static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_COUNT],
-                      double cost, bool first, rki_point *p)
+                      double error, double effort, bool first, rki_point *p)
 {
+    const double cost = (s->plan->weigh_error * error) + (s->plan->weigh_effort * effort);
     const bool worst = s->plan->set == NULL || s->plan->set->over == RK_OVER_WORST;
     int i;
 
@@ -226,7 +238,15 @@ static void add_model(const rki_search_run *s, const double figure[RK_REQUIRE_CO
             p->figure[i] = fmax(p->figure[i], figure[i]);
         }
     }
-    p->cost = first ? cost : worst ? fmax(p->cost, cost) : p->cost + cost;
+    if (first || !worst) {
+        p->error = first ? error : p->error + error;
+        p->effort = first ? effort : p->effort + effort;
+        p->cost = first ? cost : p->cost + cost;
+    } else if (cost > p->cost) { /* both of the model that is the worst */
+        p->error = error;
+        p->effort = effort;
+        p->cost = cost;
+    }
 }
 
 /* The margins of a point on a model; what is not stable, or cannot be scanned, is not run. */
@@ -286,7 +306,8 @@ static void run_model(const rki_search_run *s, size_t model, rki_point *points, 
             continue;
         }
         find_figures(s, &results[i], &margins[i], figure);
-        add_model(s, figure, cost_of(s, &results[i], &margins[i]), model == 0, p);
+        add_model(s, figure, error_of(s, &results[i], &margins[i]), effort_of(s, &results[i]),
+                  model == 0, p);
     }
 }
 
@@ -316,6 +337,8 @@ static void work(void *given, int part, size_t first, size_t last)
             p->figure[k] /= (double)models;
         }
         p->cost /= mean ? (double)models : 1.0;
+        p->error /= mean ? (double)models : 1.0;
+        p->effort /= mean ? (double)models : 1.0;
         judge(j->s, p);
     }
 }
@@ -425,6 +448,8 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
     memset(&made, 0, sizeof made);
     made.settings = best->settings;
     made.cost = best->cost;
+    made.error = best->error;
+    made.effort = best->effort;
     made.tried = s->tried;
     made.duration = s->sweep.duration;
     made.idle =

@@ -13,7 +13,7 @@ typedef struct rki_point {
     double missing; /* .. of the other requirements, */
     double others;  /* .. and the next largest of these: of all that could be met beside it */
     int line;       /* whose shortfall `missing` is */
-    double cost;
+    double cost, error, effort; /* the last two without their weights */
     double figure[RK_REQUIRE_COUNT];
     rk_sweep_result run; /* on the first model */
     rk_status status;

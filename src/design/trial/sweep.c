@@ -84,13 +84,14 @@ static void take_run(const rki_course *c, const rki_lanes *v, const rki_tally *t
     run->steady_error = c->sp - v->pv[l];
     run->travel = t->travel[l];
     run->effort = t->effort[l];
+    run->energy = c->ts * t->square[l];
     run->largest_move = t->largest[l];
 }
 
 rk_sweep_result rk_sweep_result_none(void)
 {
     const double none = nan("");
-    const rk_sweep_run run = {none, none, none, none, none, none, none, none, none, none};
+    const rk_sweep_run run = {none, none, none, none, none, none, none, none, none, none, none};
 
     return (rk_sweep_result){run, run, {none, none}, none, none};
 }
@@ -114,6 +115,15 @@ static bool is_alone(const bool *runs)
     return l == RKI_LANES;
 }
 
+/* OUT where PV stands at a value; of an integrator, where it takes up the load. */
+static double out_at(const rk_sweep_plan *plan, const rki_course *c, double value)
+{
+    const rk_model *m = &plan->plant;
+    const double moved = rk_model_kind_integrates(m->kind) ? 0.0 : (value - m->pv0) / m->gain;
+
+    return rk_clamp(m->out0 + moved - c->load, plan->limits.low, plan->limits.high);
+}
+
 /* Where each lane is bound for, after a load where it came from. NaN, nowhere, makes every scan
    one outside. */
 static void aim(const rk_sweep_plan *plan, const rki_course *c, const rk_settings *settings,
@@ -128,13 +138,14 @@ static void aim(const rk_sweep_plan *plan, const rki_course *c, const rk_setting
         const double value = runs[l] ? rki_settled_pv(&one, c->sp, 0.0, 0.0) : c->sp;
         const double way = fabs(value - plan->plant.pv0);
 
+        v->out_rest[l] = out_at(plan, c, value);
         v->rest[l] = isnan(value) ? HUGE_VAL : c->sp - value;
         v->ten[l] = 0.1 * way;
         v->ninety[l] = 0.9 * way;
     }
 }
 
-/* One group of rki_lanes through one of the two steps. */
+/* One group of lanes through one of the two steps. */
 static void run_step(const rk_sweep_plan *plan, rki_course c, const rki_lanes *start,
                      bool setpoint, const rk_settings *settings, const bool *runs,
                      rk_sweep_result *results)
@@ -174,6 +185,7 @@ static void run_noise(const rk_sweep_plan *plan, rki_course c, const rki_lanes *
     c.step = none.rate;
     for (l = 0; l < RKI_LANES; l++) {
         v.pv[l] += 1.0;
+        v.out_rest[l] = plan->plant.out0;
     }
     rki_lanes_run(&v, &c, &t, is_alone(runs));
     for (l = 0; l < RKI_LANES; l++) {
@@ -183,7 +195,7 @@ static void run_noise(const rk_sweep_plan *plan, rki_course c, const rki_lanes *
     }
 }
 
-/* Do the rki_lanes know all that these settings have? */
+/* Do the lanes know all that these settings have? */
 static bool fits_lanes(const rk_settings *s)
 {
     return s->integral == RK_SCHEME_BACKWARD && s->algorithm == RK_ALGORITHM_POSITION &&
@@ -192,13 +204,13 @@ static bool fits_lanes(const rk_settings *s)
 }
 
 /* A scan's count in lane 0, as scan_lanes does it; the plant stands as the scan began. */
-static void count_out(const rki_course *c, rki_lanes *v, rki_tally *t, double out)
+static void count_out(rki_lanes *v, rki_tally *t, double out)
 {
-    const double move = fabs(out - v->out[0]), from0 = out - c->plant->out0;
+    const double move = fabs(out - v->out[0]), off = out - v->out_rest[0];
 
     t->travel[0] += move;
     t->effort[0] += move * move;
-    t->square[0] += from0 * from0;
+    t->square[0] += off * off;
     t->largest[0] = fmax(t->largest[0], move);
     v->out[0] = out;
 }
@@ -224,7 +236,7 @@ static rk_status run_blocks(rk_controller *k, rk_model_plant *plant, rki_course 
 
         c->ring[here][0] = (out + c->load) - out0;
         late[0] = c->ring[there][0];
-        count_out(c, v, t, out);
+        count_out(v, t, out);
         pv = rk_plant_scan(&plant->plant, out + c->load);
         rki_lanes_watch(v, c, t, x0, x1, late, later, (double)scan);
         v->pv[0] = pv;
@@ -281,6 +293,7 @@ static void noise_blocks(const rk_sweep_plan *plan, rki_course c, const rk_setti
     linear.sp_rate = HUGE_VAL;
     c.sp = plan->plant.pv0;
     c.load = c.band = 0.0;
+    v.out_rest[0] = plan->plant.out0;
     if (rk_controller_create(&linear, &none, model_of(plan), plan->ts, &k, NULL) != RK_OK)
         return;
     if (run_blocks(&k, plant, &c, 1.0, &v, &t) == RK_OK) {

@@ -147,7 +147,7 @@ static WITHIN void scan_lanes(rki_lanes *restrict v, const rki_course *c, rki_ta
         later[l] = here[l];
         t->travel[l] += move;
         t->effort[l] += move * move;
-        t->square[l] += (out - out0) * (out - out0);
+        t->square[l] += (out - v->out_rest[l]) * (out - v->out_rest[l]);
         t->largest[l] = move > largest ? move : largest;
         v->i[l] = sum + (v->kt[l] * (out - wanted));
         v->d[l] = d;
@@ -278,7 +278,9 @@ static void add_rest(const rki_lanes *v, const rki_course *c, rki_tally *t, int 
 
     for (l = 0; l < lanes; l++) {
         const double off = c->sp - v->pv[l], size = fabs(off);
+        const double from_rest = v->out[l] - v->out_rest[l];
 
+        t->square[l] += from_rest * from_rest * (until - from) / c->ts;
         t->iae[l] += size * (until - from);
         t->ise[l] += off * off * (until - from);
         t->itae[l] += 0.5 * size * ((until * until) - (from * from));

@@ -20,6 +20,7 @@ typedef struct rki_lanes {
     double ad[RKI_LANES], kd[RKI_LANES]; /* D = ad D + kd (g - g_last) */
     double part[RKI_LANES], filtered[RKI_LANES]; /* of the PV filter; part 1: none */
     double conditional[RKI_LANES];               /* 1 or 0 */
+    double out_rest[RKI_LANES];                  /* where OUT rests */
     double rest[RKI_LANES];                      /* how far from the setpoint PV settles */
     double ten[RKI_LANES], ninety[RKI_LANES];    /* those parts of its way there */
     double i[RKI_LANES], d[RKI_LANES], g[RKI_LANES],

@@ -37,10 +37,11 @@ rk_status rk_cost_from_text(const char *text, rk_cost *cost, rk_diag *diag);
 typedef enum rk_effort {
     RK_EFFORT_SQUARES = 0, /* sum of the squares of OUT's changes, out-EU^2 */
     RK_EFFORT_TRAVEL,      /* sum of their sizes, out-EU */
+    RK_EFFORT_ENERGY,      /* integral of (OUT - OUT at rest)^2, out-EU^2 s */
     RK_EFFORTS
 } rk_effort;
 
-/** "squares", "travel". */
+/** "squares", "travel", "energy". */
 const char *rk_effort_to_text(rk_effort effort);
 
 /** Errors  RK_ERR_RANGE for another word; diag lists them. */
@@ -88,7 +89,9 @@ typedef struct rk_search_result {
     rk_settings settings;
     rk_performance measures; /* on the model itself */
     rk_margins continuous;   /* of the same loop if it were not scanned */
-    double cost;
+    double cost; /* what was made small: the error and the effort, each times its weight */
+    double error,
+        effort;          /* the plan's cost without weights, and the effort of the same steps */
     double duration;     /* of each run, s */
     bool idle;           /* the integral acts so slowly that it has no name: P or PD is what the
                             cost wants, and a load would stay */

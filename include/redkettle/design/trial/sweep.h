@@ -41,6 +41,7 @@ typedef struct rk_sweep_run {
     double steady_error; /* at the end, pv-EU */
     double travel;       /* sum of |change of OUT|, out-EU */
     double effort;       /* sum of the squares of those changes, out-EU^2 */
+    double energy;       /* integral of the square of OUT less where it rests, out-EU^2 s */
     double largest_move; /* out-EU */
 } rk_sweep_run;
 
