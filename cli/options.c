@@ -18,7 +18,8 @@ static const command_option tuning_list[] = {
     {"rule", "NAME", 3,
      "settings by a rule: all, simple, lambda, lambda-improved, simc, pole-placement, amigo, "
      "zn-reaction, zn-ultimate, tyreus-luyben, cohen-coon, chr-setpoint-0, chr-setpoint-20, "
-     "chr-load-0, chr-load-20, rovira-iae, rovira-itae, lopez-iae, lopez-ise, lopez-itae",
+     "chr-load-0, chr-load-20, rovira-iae, rovira-itae, lopez-iae, lopez-ise, lopez-itae, "
+     "averaging-level",
      TAKE_TEXT, TO(rule)},
     {"mode", "MODE", 3, "P, PI, PD or PID, where a rule has several", TAKE_TEXT, TO(mode)},
     {"omega", "RAD/S", 3, "pole placement: natural frequency (default: 1 / time constant)",
@@ -34,6 +35,12 @@ static const command_option tuning_list[] = {
      "closed-loop time constant for the rule (default: the dead time, at least a tenth of the "
      "time constant)",
      TAKE_TIME, TO(knobs.lambda)},
+    {"allow-deviation", "PV", 3,
+     "averaging-level: how far PV may move from its setpoint for the load of --for-load",
+     TAKE_NUMBER, TO(knobs.deviation)},
+    {"for-load", "OUT", 3,
+     "averaging-level: a load step at the process's input, OUT units, that it must stand",
+     TAKE_NUMBER, TO(knobs.load)},
     {0},
 };
 static const command_option other_ways_list[] = {
@@ -59,7 +66,7 @@ static const command_option output_list[] = {
 enum { FIGURE = 2, SAVE, LAMBDA = 6 }; /* places in the lists */
 
 /* The same for argp: a list each, made from those above; two of them a single option's. */
-enum { TUNING_MOST = 8 };
+enum { TUNING_MOST = 12 };
 static struct argp_option tuning_argp[TUNING_MOST], other_ways_argp[TUNING_MOST],
     output_argp[3], figure_argp[2], save_argp[2];
 

@@ -4,6 +4,8 @@
 #include <math.h>
 #include <string.h>
 
+#include "averaging.h"
+
 /* The published rules, a row for each mode and kind of model; ideal form unless the formula
    says otherwise. tau, theta, K, lambda as in the literature. */
 
@@ -215,6 +217,32 @@ CHR(chr_l20_p, 0.7, HUGE_VAL, 0.0)
 CHR(chr_l20_pi, 0.7, 2.3 * THETA, 0.0)
 CHR(chr_l20_pid, 1.2, 2.0 * THETA, 0.42 * THETA)
 
+/* How far PV may move, as a time: over the gain and the load. */
+static double allowed(const rki_plant_facts *p)
+{
+    return p->knobs.deviation / fabs(K * p->knobs.load);
+}
+
+FORMULA(averaging_p)
+{
+    double k = 0, least = 0;
+    const bool can = rki_averaging_gain(THETA, allowed(p), &k, &least);
+
+    p->knobs.lambda = nan("");
+    p->least = least * fabs(K * p->knobs.load);
+    set(out, can ? k / K : nan(""), HUGE_VAL, 0.0);
+}
+
+FORMULA(averaging_pi)
+{
+    double least = 0;
+    const bool can = rki_averaging_lambda(THETA, allowed(p), &LAMBDA, &least);
+    const rki_averaging loop = rki_averaging_at(THETA, LAMBDA);
+
+    p->least = least * fabs(K * p->knobs.load);
+    set(out, can ? loop.k / K : nan(""), loop.ti, 0.0);
+}
+
 /* Integral criteria: setpoint (ti = tau / (C + D r)) and load (ti = tau / (C r^D)). */
 #define ROVIRA(name, A, B, C, D, E, F)                                                         \
     FORMULA(name)                                                                              \
@@ -351,6 +379,11 @@ const rki_rule rki_rules[] = {
     {"lopez-itae", "P", FOPDT, lopez_itae_p, 0.1, 1, true, false, false, LOPEZ_SOURCE},
     {"lopez-itae", "PI", FOPDT, lopez_itae_pi, 0.1, 1, true, false, false, LOPEZ_SOURCE},
     {"lopez-itae", "PID", FOPDT, lopez_itae_pid, 0.1, 1, true, false, false, LOPEZ_SOURCE},
+    {"averaging-level", "P", IPDT, averaging_p, 0, HUGE_VAL, false, false, false,
+     "the offset of P alone after a load step, with dead time the peak of the exact loop",
+     true},
+    {"averaging-level", "PI", IPDT, averaging_pi, 0, HUGE_VAL, false, false, false,
+     CHIEN_FRUEHAUF, true},
 };
 const int rki_rules_count = sizeof rki_rules / sizeof rki_rules[0];
 

@@ -12,6 +12,7 @@ typedef struct rki_plant_facts {
     rk_knobs knobs; /* all set that can be */
     double ku, pu;  /* the ultimate point; infinite: there is none */
     rk_form form; /* set by the rule: the form that its numbers are in; ideal unless it says */
+    double least; /* set by a rule that gave no kc: what deviation is possible, pv-EU */
     double sp_weight; /* set by the rule; 1 unless it says */
 } rki_plant_facts;
 
@@ -26,6 +27,7 @@ typedef struct rki_rule {
     double r_low, r_high; /* theta / tau that it was made for */
     bool needs_dead_time, needs_ultimate, needs_no_dead_time;
     const char *source;
+    bool needs_load; /* how far PV may move for which load */
 } rki_rule;
 
 extern const rki_rule rki_rules[];

@@ -55,7 +55,7 @@ rk_status rk_rule_from_name(const char *name, int *rule, rk_diag *diag)
 rk_knobs rk_knobs_make(void)
 {
     const double none = nan("");
-    const rk_knobs made = {none, none, none, none, none};
+    const rk_knobs made = {none, none, none, none, none, none, none};
 
     return made;
 }
@@ -73,7 +73,8 @@ static rk_status check_knobs(const rk_knobs *k, rk_diag *diag)
     } all[] = {{"lambda", k->lambda},
                {"omega", k->omega},
                {"zeta", k->zeta},
-               {"ultimate period", k->ultimate_period}};
+               {"ultimate period", k->ultimate_period},
+               {"allowed deviation", k->deviation}};
     size_t i;
 
     for (i = 0; i < sizeof all / sizeof all[0]; i++) {
@@ -85,6 +86,11 @@ static rk_status check_knobs(const rk_knobs *k, rk_diag *diag)
     if (isnan(k->ultimate_gain) != isnan(k->ultimate_period)) {
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "ultimate gain and ultimate period belong together: give both");
+    }
+    if (isnan(k->deviation) != isnan(k->load) || k->load == 0 || isinf(k->load)) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "allowed deviation and load belong together: give both, the load not 0");
     }
     if (k->ultimate_gain == 0 || isinf(k->ultimate_gain)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "ultimate gain %g: give a number other than 0",
@@ -200,6 +206,15 @@ static void add_remarks(const rki_rule *rule, const rki_plant_facts *p, rk_tunin
         t->settings.ti < tau) {
         say(t, "ti is capped below the time constant, for quick recovery from a load");
     }
+    if (rule->needs_load) {
+        (void)snprintf(words, sizeof words, "lets PV move by %.4g after a load step of %.4g",
+                       p->knobs.deviation, p->knobs.load);
+        say(t, words);
+    }
+    if (rule->needs_load && !isnan(t->lambda)) {
+        (void)snprintf(words, sizeof words, "lambda %.4g s", t->lambda);
+        say(t, words);
+    }
     if (p->sp_weight == 0) {
         say(t, "with setpoint weight 0");
     }
@@ -216,6 +231,10 @@ static const char *obstacle(const rki_rule *rule, const rki_plant_facts *p)
     }
     if (rki_rule_has_lambda(rule) && !(p->knobs.lambda > 0)) {
         return "needs a lambda: this process has no time to take it from";
+    }
+    if (rule->needs_load && isnan(p->knobs.load)) {
+        return "needs to know how far PV may move for which load: give --allow-deviation and "
+               "--for-load";
     }
     if (rule->needs_no_dead_time && !(isfinite(p->knobs.omega))) {
         return "needs an omega: this process has no time to take it from";
@@ -235,6 +254,18 @@ static void take_values(const rki_plant_facts *p, const double v[3], rk_tuning *
     t->settings.sp_weight = p->sp_weight;
     t->usable = status == RK_OK && v[0] * p->model.gain > 0 &&
                 rk_settings_check(&t->settings, NULL) == RK_OK;
+}
+
+/* No controller keeps a level as near as that. */
+static void refuse_deviation(const rki_plant_facts *p, rk_tuning *t)
+{
+    char words[120];
+
+    t->settings = rk_settings_make(nan(""), nan(""), nan(""), nan(""));
+    (void)snprintf(words, sizeof words,
+                   "cannot hold PV within %.4g: the dead time alone lets it move by %.4g",
+                   p->knobs.deviation, p->least);
+    say(t, words);
 }
 
 static void apply(const rki_rule *rule, const rki_plant_facts *facts, bool reduced,
@@ -261,6 +292,13 @@ static void apply(const rki_rule *rule, const rki_plant_facts *facts, bool reduc
     }
     judge_range(rule, &p, t);
     rule->formula(&p, v);
+    if (rule->needs_load) {
+        if (isnan(v[0])) {
+            refuse_deviation(&p, t);
+            return;
+        }
+        t->lambda = p.knobs.lambda;
+    }
     take_values(&p, v, t);
     if (!t->usable) {
         t->in_range = false;

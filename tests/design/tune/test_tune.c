@@ -236,10 +236,12 @@ static const struct {
 
 START_TEST(every_formula_gives_its_value)
 {
-    const double none = QNAN;
-    rk_knobs knobs = {5, 0.3, 0.7, none, none};
+    rk_knobs knobs = rk_knobs_make();
     rk_tuning t;
 
+    knobs.lambda = 5;
+    knobs.omega = 0.3;
+    knobs.zeta = 0.7;
     knobs.ultimate_gain = 3;
     knobs.ultimate_period = 12;
     ck_assert_int_eq(rk_tuning_compute(&formulas[_i].model, formulas[_i].rule,
@@ -448,6 +450,78 @@ START_TEST(measures_agree_with_the_closed_forms)
 }
 END_TEST
 
+/* A vessel that may move by so much for a load of so much: without dead time by the closed forms, with
+   it as far as a trial shows, with gains and loads of both signs. */
+static const struct {
+    double gain, theta, deviation, load;
+} vessels[] = {
+    {5e-4, 0, 10, 20}, {-5e-4, 0, 3, -7},   {5e-4, 30, 10, -20},
+    {-2e-3, 60, 8, 5}, {5e-4, 30, 0.7, 20}, {1e-3, 5, 400, 20},
+};
+
+START_TEST(an_averaging_level_moves_as_far_as_it_may)
+{
+    const double gain = vessels[_i].gain, theta = vessels[_i].theta;
+    const double a = vessels[_i].deviation, d = vessels[_i].load;
+    const rk_model m = {RK_MODEL_IPDT, gain, {0, 0}, 0, theta, 50, 10};
+    rk_knobs knobs = rk_knobs_make();
+    int turn;
+
+    knobs.deviation = a;
+    knobs.load = d;
+    for (turn = 0; turn < 2; turn++) {
+        const double bare = exp(1) * a / fabs(gain * d); /* lambda without dead time */
+        rk_tuning t;
+        rk_sweep_result r;
+        rk_sweep_plan plan = {
+            .plant = m, .limits = {-1e6, 1e6, HUGE_VAL}, .load_step = d, .band = 0.02};
+
+        ck_assert_int_eq(
+            rk_tuning_compute(&m, "averaging-level", turn == 0 ? "PI" : "P", &knobs, &t, NULL),
+            RK_OK);
+        ck_assert_msg(t.usable && t.in_range, "%s", t.note);
+        if (theta == 0 && turn == 0) {
+            ck_close(t.settings.kc, 2 / (gain * bare), 1e-9);
+            ck_close(t.settings.ti, 2 * bare, 1e-9);
+            ck_close(t.lambda, bare, 1e-9);
+        }
+        if (turn == 1 && fabs(d / a * gain) * theta < exp(-1)) {
+            ck_close(t.settings.kc, copysign(fabs(d / a), gain), 1e-9);
+        }
+        plan.ts = (turn == 0 ? t.settings.ti : 1 / fabs(t.settings.kc * gain)) / 5000;
+        plan.duration = 60000 * plan.ts;
+        ck_assert_int_eq(rk_sweep_compute(&plan, &t.settings, 1, &r, NULL), RK_OK);
+        ck_close(r.load.beyond, a, 2e-3);
+    }
+}
+END_TEST
+
+START_TEST(an_averaging_level_refuses_what_dead_time_forbids)
+{
+    const rk_model m = {RK_MODEL_IPDT, 5e-4, {0, 0}, 0, 30, 50, 10};
+    const rk_model lag = fopdt(2, 40, 3);
+    rk_knobs knobs = rk_knobs_make();
+    rk_diag diag;
+    rk_tuning t;
+
+    ck_assert_int_eq(rk_tuning_compute(&m, "averaging-level", "PI", &knobs, &t, &diag),
+                     RK_ERR_RANGE);
+    ck_assert_msg(strstr(diag.text, "--allow-deviation") != NULL, "%s", diag.text);
+    knobs.deviation = 0.3; /* 0.3 is what the load moves it by in the dead time alone */
+    knobs.load = 20;
+    ck_assert_int_eq(rk_tuning_compute(&m, "averaging-level", "PI", &knobs, &t, &diag),
+                     RK_ERR_RANGE);
+    ck_assert_msg(strstr(diag.text, "cannot hold PV within 0.3") != NULL, "%s", diag.text);
+    knobs.load = 0;
+    ck_assert_int_eq(rk_tuning_compute(&m, "averaging-level", "PI", &knobs, &t, &diag),
+                     RK_ERR_RANGE);
+    knobs.load = nan("");
+    ck_assert_int_eq(rk_tuning_compute(&m, "averaging-level", "PI", &knobs, &t, &diag),
+                     RK_ERR_RANGE);
+    ck_assert_msg(strstr(diag.text, "belong together") != NULL, "%s", diag.text);
+}
+END_TEST
+
 Suite *suite_tune(void)
 {
     Suite *suite = suite_create("design/tune");
@@ -465,6 +539,8 @@ Suite *suite_tune(void)
     tcase_add_test(t, the_order_of_two_lags_does_not_matter);
     add_table(t, an_ultimate_point_needs_no_model, measured);
     tcase_add_test(t, a_second_lag_is_taken_in_by_the_half_rule);
+    add_table(t, an_averaging_level_moves_as_far_as_it_may, vessels);
+    tcase_add_test(t, an_averaging_level_refuses_what_dead_time_forbids);
     tcase_add_test(t, measures_agree_with_the_closed_forms);
     suite_add_tcase(suite, t);
     return suite;

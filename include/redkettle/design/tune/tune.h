@@ -18,6 +18,9 @@ typedef struct rk_knobs {
                              of the dead time's inverse), and damping, > 0 (default 0.8) */
     double ultimate_gain; /* of a relay test, out-EU per pv-EU; default: the model's */
     double ultimate_period; /* s */
+    double deviation,
+        load; /* averaging level: PV may move by so much, pv-EU, > 0, for a load step
+                               of so much at the process's input, out-EU, not 0 */
 } rk_knobs;
 
 /** All at their defaults. */
