@@ -512,6 +512,8 @@ START_TEST(an_averaging_level_refuses_what_dead_time_forbids)
     ck_assert_int_eq(rk_tuning_compute(&m, "averaging-level", "PI", &knobs, &t, &diag),
                      RK_ERR_RANGE);
     ck_assert_msg(strstr(diag.text, "cannot hold PV within 0.3") != NULL, "%s", diag.text);
+    ck_assert_int_eq(rk_tuning_compute(&lag, "averaging-level", "PI", &knobs, &t, &diag),
+                     RK_ERR_RANGE);
     knobs.load = 0;
     ck_assert_int_eq(rk_tuning_compute(&m, "averaging-level", "PI", &knobs, &t, &diag),
                      RK_ERR_RANGE);
