@@ -3,7 +3,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/number.h>
 
 #include "clock.h"
 #include "cmd_search.h"
@@ -61,19 +61,28 @@ static int make_plan(job *j)
     rk_diag diag = {RK_OK, ""};
 
     *p = rk_search_plan_for(&s->j.loop);
+    if (s->weigh_effort != NULL) {
+        s->weights = rk_numbers_parse(s->weigh_effort, ',', false, s->weight, RK_WEIGHTS_MAX);
+        if (s->weights == 0) {
+            return fail(&s->j, EXIT_USAGE,
+                        "--weigh-effort '%s': give a number, or up to %d with commas between: "
+                        "0,0.1,1",
+                        s->weigh_effort, RK_WEIGHTS_MAX);
+        }
+    }
     if (s->cost != NULL && rk_cost_from_text(s->cost, &p->cost, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "--cost: %s", diag.text);
     }
     if (s->effort != NULL && rk_effort_from_text(s->effort, &p->effort, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "--effort: %s", diag.text);
     }
-    if (isnan(s->weigh_effort) && (s->effort != NULL || !isnan(s->weigh_error))) {
+    if (s->weigh_effort == NULL && (s->effort != NULL || !isnan(s->weigh_error))) {
         return fail(&s->j, EXIT_USAGE, "%s: give --weigh-effort too",
                     s->effort != NULL ? "--effort says how"
                                       : "--weigh-error alone weighs nothing");
     }
     p->weigh_error = isnan(s->weigh_error) ? p->weigh_error : s->weigh_error;
-    p->weigh_effort = isnan(s->weigh_effort) ? 0.0 : s->weigh_effort;
+    p->weigh_effort = s->weights > 0 ? s->weight[0] : 0.0;
     p->mode = s->j.mode != NULL ? s->j.mode : "PI";
     p->filter_ratio = isnan(s->ratio) ? p->filter_ratio : s->ratio;
     p->threads = isnan(s->threads) ? 0 : (int)s->threads;
@@ -85,7 +94,14 @@ static int make_plan(job *j)
 static int run_search(search_job *s)
 {
     rk_diag diag = {RK_OK, ""};
-    const rk_status status = rk_search_compute(&s->plan, &s->found, &diag);
+    rk_status status;
+
+    if (s->weights > 1) {
+        return fail_range(
+            &s->j, rk_tradeoff_compute(&s->plan, s->weight, s->weights, s->weighed, &diag),
+            &diag);
+    }
+    status = rk_search_compute(&s->plan, &s->found, &diag);
 
     s->has_without = status == RK_OK && !s->found.stopped &&
                      rk_search_compute_without(&s->plan, &s->found, &s->without, NULL) == RK_OK;
@@ -96,19 +112,36 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
 {
     const search_job *s = (const search_job *)j;
 
-    return rk_figure_grid(&j->loop, &s->plan, &s->grid, s->points, s->best, style, image, diag);
+    if (s->weights > 1) {
+        return rk_figure_tradeoff(&j->loop, &s->plan, s->weight, s->weighed, s->weights, style,
+                                  image, diag);
+    }
+    return rk_figure_grid(&j->loop, &s->plan, &s->swept, style, image, diag);
+}
+
+static int tell_tradeoff(job *j)
+{
+    search_job *s = (search_job *)j;
+    const rk_tradeoff_results results = {.weight = s->weight,
+                                         .found = s->weighed,
+                                         .count = s->weights,
+                                         .plan = &s->plan,
+                                         .model_error = s->model_error};
+    rk_report *report = report_make(j);
+
+    return show_report(j, report, rk_report_add_tradeoff(report, &j->loop, &results), draw);
 }
 
 static int tell(job *j)
 {
     search_job *s = (search_job *)j;
-    const rk_search_results results = {.found = &s->found,
-                                       .plan = &s->plan,
-                                       .without = s->has_without ? &s->without : NULL,
-                                       .form = s->j.typed.given.form,
-                                       .model_error = s->model_error,
-                                       .at_edge = s->is_grid && !s->refine &&
-                                                  rk_grid_is_edge(&s->grid, s->best)};
+    const rk_search_results results = {
+        .found = &s->found,
+        .plan = &s->plan,
+        .without = s->has_without ? &s->without : NULL,
+        .form = s->j.typed.given.form,
+        .model_error = s->model_error,
+        .at_edge = s->is_grid && !s->refine && rk_grid_is_edge(&s->swept.grid, s->swept.best)};
     rk_report *report = report_make(&s->j);
     rk_diag diag = {RK_OK, ""};
     const int status =
@@ -118,14 +151,25 @@ static int tell(job *j)
 
     if (status != EXIT_DONE || s->runs == NULL) return status;
     text = rk_text_create();
-    made = rk_grid_to_csv(&s->grid, s->points, text, &diag);
+    made = rk_grid_to_csv(&s->swept, text, &diag);
     return write_text(j, s->runs, text, made, &diag);
+}
+
+static int tell_all(job *j)
+{
+    return ((search_job *)j)->weights > 1 ? tell_tradeoff(j) : tell(j);
 }
 
 static int save(job *j)
 {
     search_job *s = (search_job *)j;
     rk_design *d = &s->j.loop;
+    size_t i;
+
+    for (i = 0; i < s->weights && s->weights > 1; i++) {
+        if (!s->weighed[i].met) return EXIT_VERDICT_NO;
+    }
+    if (s->weights > 1) return EXIT_DONE;
 
     if (!s->found.met) {
         return j->save ? fail(j, EXIT_VERDICT_NO, "not saved: a requirement is not met")
@@ -138,15 +182,28 @@ static int save(job *j)
     return save_settings(j);
 }
 
+/* Several weights of the effort. */
+static bool has_weights(const search_job *s)
+{
+    return s->weigh_effort != NULL && strchr(s->weigh_effort, ',') != NULL;
+}
+
 static int check_options(job *j)
 {
     const search_job *s = (const search_job *)j;
+
     if (s->j.rule != NULL) {
         return fail(&s->j, EXIT_USAGE, "settings are what is searched: leave --rule out");
     }
-    if (!s->is_grid && (s->runs != NULL || s->j.figure != NULL)) {
+    if (!s->is_grid && (s->runs != NULL || (s->j.figure != NULL && !has_weights(s)))) {
         return fail(&s->j, EXIT_USAGE, "%s of a sweep: give --kc and --ti LOW:HIGH:STEP",
-                    s->runs != NULL ? "--runs keeps the runs" : "--figure draws the map");
+                    s->runs != NULL
+                        ? "--runs keeps the runs"
+                        : "--figure draws the map, or several weights of the effort");
+    }
+    if (has_weights(s) && (s->is_grid || s->j.save)) {
+        return fail(&s->j, EXIT_USAGE, "%s: give one weight of the effort, not several",
+                    s->is_grid ? "a sweep" : "--save keeps one controller");
     }
     if (s->refine && !s->is_grid) {
         return fail(&s->j, EXIT_USAGE, "--refine goes with a sweep: give --kc LOW:HIGH:STEP");
@@ -167,7 +224,7 @@ static int search(job *j)
 
 static void free_points(job *j)
 {
-    rk_memory_free(((search_job *)j)->points);
+    rk_grid_runs_free(&((search_job *)j)->swept);
 }
 
 #define TO(field) offsetof(search_job, field)
@@ -179,13 +236,15 @@ static const command_option options[] = {
      "the lowest maximum sensitivity (default: ms where settling, rise, peak or recovery is "
      "asked for, load-iae otherwise)",
      TAKE_TEXT, TO(cost)},
-    {"weigh-effort", "WEIGHT", 1, "add the control effort times this to the cost (default: 0)",
-     TAKE_NUMBER, TO(weigh_effort)},
+    {"weigh-effort", "WEIGHT[,..]", 1,
+     "add the control effort times this to the cost (default: 0); several weights: a table of what "
+     "less effort costs",
+     TAKE_TEXT, TO(weigh_effort)},
     {"weigh-error", "WEIGHT", 1, "count the cost itself times this (default: 1)", TAKE_NUMBER,
      TO(weigh_error)},
     {"effort", "HOW", 1,
-     "control effort as squares of OUT's moves, or as travel (default: "
-     "squares)",
+     "control effort as squares of OUT's moves, as travel, or as energy, the integral of (OUT - "
+     "OUT at rest)^2 (default: squares)",
      TAKE_TEXT, TO(effort)},
     {"over", "HOW", 1,
      "judge by the worst case or by the mean over an uncertain model: worst or mean", TAKE_TEXT,
@@ -199,9 +258,17 @@ static const command_option options[] = {
     {"threads", "N", 1, "processors to use (default: all; the result is the same)", TAKE_NUMBER,
      TO(threads)},
     {NULL, NULL, 2, "A sweep, instead of a search: every point of a grid", TAKE_HEADING},
-    {"kc", "LOW:HIGH:STEP", 2, "sweep: the gains", TAKE_OWN, TO(grid.kc), take_axis},
-    {"ti", "LOW:HIGH:STEP", 2, "sweep: the integral times", TAKE_OWN, TO(grid.ti), take_axis},
-    {"td", "LOW:HIGH:STEP", 2, "sweep: the derivative times", TAKE_OWN, TO(grid.td), take_axis},
+    {"kc", "LOW:HIGH:STEP", 2, "sweep: the gains", TAKE_OWN, TO(ideal.gain), take_axis},
+    {"ti", "LOW:HIGH:STEP", 2, "sweep: the integral times", TAKE_OWN, TO(ideal.integral),
+     take_axis},
+    {"td", "LOW:HIGH:STEP", 2, "sweep: the derivative times", TAKE_OWN, TO(ideal.derivative),
+     take_axis},
+    {"kp", "LOW:HIGH:STEP", 2, "sweep: the gains of the parallel form, instead of --kc",
+     TAKE_OWN, TO(parallel.gain), take_axis},
+    {"ki", "LOW:HIGH:STEP", 2, "sweep: its integral gains, OUT units per PV unit and second",
+     TAKE_OWN, TO(parallel.integral), take_axis},
+    {"kd", "LOW:HIGH:STEP", 2, "sweep: its derivative gains, OUT units seconds per PV unit",
+     TAKE_OWN, TO(parallel.derivative), take_axis},
     {"refine", NULL, 2, "sweep again, ever closer around the best point", TAKE_FLAG,
      TO(refine)},
     {"runs", "FILE.csv", 2, "write every point of the sweep here", TAKE_TEXT, TO(runs)},
@@ -216,7 +283,7 @@ static const struct argp_child groups[] = {
     {&scan_options, 0, NULL, 5},
     {&limit_options, 0, NULL, 5},
     {&output_options, 0, "Output:", 6},
-    {&figure_option, 0, "Drawing a sweep:", 7},
+    {&figure_option, 0, "Drawing a sweep, or several weights:", 7},
     {&save_option, 0, "Saving:", 8},
     {0},
 };
@@ -233,7 +300,7 @@ const command command_search = {
     .options = options,
     .groups = groups,
     .size = sizeof(search_job),
-    .steps = (step_function *const[]){check_options, need_model, make_plan, search, tell, save,
-                                      NULL},
+    .steps = (step_function *const[]){check_options, need_model, make_plan, search, tell_all,
+                                      save, NULL},
     .free = free_points,
 };

@@ -184,8 +184,8 @@ void rki_map_begin(rk_text *script, const rk_figure_style *style, const char *ti
     add_terminal(script, style);
     rk_text_add(script,
                 "set encoding utf8\nset border lw 1\nset tics nomirror out\n"
-                "set lmargin screen 0.09\nset rmargin screen 0.86\n"
-                "set tmargin screen 0.87\nset bmargin screen 0.11\n"
+                "set lmargin screen 0.1\nset rmargin screen 0.87\n"
+                "set tmargin screen 0.87\nset bmargin screen 0.14\n"
                 "set autoscale xfix\nset autoscale yfix\n"
                 "set palette defined (0 '#ffffe5', 0.3 '#a1dab4', 0.6 '#41b6c4', 1 '#225ea8')\n"
                 "set key at screen 0.97,0.93 right horizontal Left reverse samplen 3 nobox\n"

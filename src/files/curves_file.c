@@ -82,14 +82,18 @@ rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text 
     return rk_text_check(text, diag);
 }
 
-static void add_point(rk_text *text, const rk_grid_point *p)
+static void add_point(rk_text *text, rk_form form, const rk_grid_point *p)
 {
-    const double first[] = {p->settings.kc, p->settings.ti, p->settings.td, p->settings.tf};
+    const rk_settings *s = &p->settings;
+    const bool parallel = form == RK_FORM_PARALLEL;
+    const double first[] = {s->kc, parallel ? s->kc / s->ti : s->ti,
+                            (parallel ? s->kc * s->td : s->td) + 0.0, s->tf};
     const double last[] = {p->setpoint.iae, p->load.iae, p->setpoint.travel};
     int k;
 
+    rk_text_add(text, "%d", p->turn);
     for (k = 0; k < 4; k++) {
-        add_number(text, k > 0, first[k]);
+        add_number(text, true, first[k]);
     }
     rk_text_add(text, ",%d,%d", p->stable, p->met);
     add_number(text, true, p->cost);
@@ -99,25 +103,26 @@ static void add_point(rk_text *text, const rk_grid_point *p)
     for (k = 0; k < 3; k++) {
         add_number(text, true, p->stable ? last[k] : nan(""));
     }
-    rk_text_add(text, "\n");
+    rk_text_add(text, "\r\n");
 }
 
-rk_status rk_grid_to_csv(const rk_grid *grid, const rk_grid_point *points, rk_text *text,
-                         rk_diag *diag)
+rk_status rk_grid_to_csv(const rk_grid_runs *runs, rk_text *text, rk_diag *diag)
 {
-    size_t count, i;
+    size_t i;
     int k;
 
     rk_diag_clear(diag);
-    if (grid == NULL || points == NULL || text == NULL) return RK_ERR_ARG;
-    count = grid->kc.count * grid->ti.count * grid->td.count;
-    rk_text_add(text, "kc,ti_s,td_s,tf_s,stable,met,cost");
+    if (runs == NULL || runs->point == NULL || text == NULL) return RK_ERR_ARG;
+    rk_text_add(text, "turn,%s,tf_s,stable,met,cost",
+                runs->grid.form == RK_FORM_PARALLEL ? "kp,ki,kd" : "kc,ti_s,td_s");
     for (k = 0; k < RK_REQUIRE_COUNT; k++) {
         rk_text_add(text, ",%s", rk_require_to_text((rk_require)k));
     }
-    rk_text_add(text, ",setpoint_iae,load_iae,travel\n");
-    for (i = 0; i < count; i++) {
-        add_point(text, &points[i]);
+    rk_text_add(text, ",setpoint_iae,load_iae,setpoint_travel\r\n");
+    for (i = 0; i < runs->count; i++) {
+        if (runs->point[i].turn >= 0) {
+            add_point(text, runs->grid.form, &runs->point[i]);
+        }
     }
     return rk_text_check(text, diag);
 }

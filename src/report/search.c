@@ -99,19 +99,33 @@ static void say_idle(rk_report *r, const rk_search_results *results)
 }
 
 /* Which models the figures stand for. */
-static void say_over(rk_report *r, const rk_search_results *results)
+static void say_over(rk_report *r, const rk_model_set *set, double model_error)
 {
-    const rk_model_set *set = results->plan->set;
 
     if (set == NULL) return;
-    if (isnan(results->model_error)) {
+    if (isnan(model_error)) {
         rki_row_say(r, "Figures: the %s over %zu models of the fit's 95 %% region",
                     rk_over_to_text(set->over), set->count);
     } else {
         rki_row_say(r, "Figures: the %s over %zu models with each number wrong by %s%.3g %%",
                     rk_over_to_text(set->over), set->count,
-                    set->over == RK_OVER_WORST ? "" : "up to ", results->model_error);
+                    set->over == RK_OVER_WORST ? "" : "up to ", model_error);
     }
+}
+
+/* Without integral action an offset stays. */
+static void say_offset(rk_report *r, const rk_search_results *results)
+{
+    const rk_verdict *v = &results->found->verdict;
+
+    if (!isinf(results->found->settings.ti) || !v->asked[RK_REQUIRE_STEADY_ERROR] ||
+        v->line_met[RK_REQUIRE_STEADY_ERROR]) {
+        return;
+    }
+    rki_row_note(r,
+                 "%s alone leaves an offset: integral action takes it away. Take --mode %sI%s.",
+                 rk_settings_mode(&results->found->settings), "P",
+                 results->found->settings.td > 0 ? "D" : "");
 }
 
 /* What the settings do on the model itself, "-" where there is no figure. */
@@ -140,6 +154,7 @@ static void say_measures(rk_report *r, const rk_design *loop, const rk_search_re
         rki_row_note(r, "CAUTION: the best point lies at the edge of the grid: widen it.");
     }
     say_idle(r, results);
+    say_offset(r, results);
     rki_row_note(r, "%zu settings tried%s", results->found->tried,
                  results->found->stopped ? "; stopped: the best so far" : "");
 }
@@ -175,7 +190,7 @@ rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
     rki_row_say(r, "Process: %s", process);
     rki_judged(r, loop);
     rki_conditions(r, loop, &results->plan->requirements);
-    say_over(r, results);
+    say_over(r, results->plan->set, results->model_error);
     add_values(r, results->found);
     rki_row_gap(r);
     say_settings(r, loop, &results->found->settings, results->form);
@@ -186,5 +201,70 @@ rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
     add_metrics(r, &results->found->measures, &results->found->continuous);
     say_measures(r, loop, results);
     say_without(r, loop, results);
+    return RK_OK;
+}
+
+static void add_weight(rk_report *r, const rk_design *loop, const rk_tradeoff_results *results,
+                       size_t at)
+{
+    const rk_search_result *f = &results->found[at];
+    char kc[RKI_UNIT_CHARS], cost[RK_GAIN_UNIT_CHARS], effort[RK_GAIN_UNIT_CHARS];
+
+    rki_kc_unit(loop, kc);
+    rk_cost_unit(results->plan, loop, cost);
+    rk_effort_unit(results->plan, loop, effort);
+    rki_row_group(r, NULL, NULL, RK_LAYOUT_ROW);
+    rki_row_number(r, "weight", "weight", results->weight[at], "", 4);
+    rki_row_number(r, "kc", "kc", f->settings.kc, kc, 4);
+    rki_row_time(r, "ti", "ti", f->settings.ti);
+    if (strchr(results->plan->mode, 'D') != NULL || strchr(results->plan->mode, 'd') != NULL) {
+        rki_row_time(r, "td", "td", f->settings.td);
+    }
+    rki_row_value(r, "tf", f->settings.tf);
+    rki_row_number(r, "error", rk_cost_to_text(results->plan->cost), f->error, cost, 4);
+    rki_row_number(r, "effort", "effort", f->effort, effort, 4);
+    rki_row_number(r, "ms", "Ms", f->measures.margins.ms, "", 3);
+    rki_row_value(r, "cost", f->cost);
+    rki_row_count(r, "tried", NULL, f->tried);
+    rki_row_yes_no(r, "met", NULL, f->met);
+    rki_row_words(r, NULL, "requirements", "%s%s",
+                  f->met ? "met" : "NOT MET: ", f->met ? "" : rk_require_to_text(f->limiting));
+    rki_row_end(r);
+}
+
+rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
+                                 const rk_tradeoff_results *results)
+{
+    rk_report *r = report;
+    char process[RKI_PROCESS_CHARS];
+    size_t met = 0, i;
+
+    if (loop == NULL || results == NULL || results->weight == NULL || results->found == NULL ||
+        results->plan == NULL) {
+        return RK_ERR_ARG;
+    }
+    for (i = 0; i < results->count; i++) {
+        met += results->found[i].met;
+    }
+    rki_row_yes_no(r, "met", NULL, met == results->count);
+    rki_row_verdict(r, met == results->count, met == results->count ? "MET" : "NOT MET",
+                    ": all requirements, with %zu of %zu weights of the effort", met,
+                    results->count);
+    rki_process_words(r, loop, process);
+    rki_row_say(r, "Process: %s", process);
+    rki_judged(r, loop);
+    rki_conditions(r, loop, &results->plan->requirements);
+    say_over(r, results->plan->set, results->model_error);
+    rki_row_gap(r);
+    rki_row_list(r, "weights");
+    for (i = 0; i < results->count; i++) {
+        add_weight(r, loop, results, i);
+    }
+    rki_row_end(r);
+    rki_row_gap(r);
+    rki_row_note(r,
+                 "Made small: the cost plus the weight times the effort, as %s. More weight is "
+                 "a calmer OUT and a larger error.",
+                 rk_effort_to_text(results->plan->effort));
     return RK_OK;
 }

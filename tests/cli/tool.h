@@ -23,5 +23,6 @@ Suite *suite_bump_command(void);
 Suite *suite_run_command(void);
 Suite *suite_settings_kept(void);
 Suite *suite_slips(void);
+Suite *suite_cli_search(void);
 
 #endif

@@ -147,8 +147,8 @@ END_TEST
 
 START_TEST(a_grid_is_a_row_a_point_and_empty_where_nothing_is)
 {
-    const rk_grid grid = {{-1, -2, 2}, {10, 10, 1}, {0, 0, 1}};
-    rk_grid_point points[2];
+    rk_grid_point points[3];
+    rk_grid_runs runs = {.point = points, .count = 3};
     rk_text *text = rk_text_create();
     const char *row;
     int k;
@@ -163,12 +163,24 @@ START_TEST(a_grid_is_a_row_a_point_and_empty_where_nothing_is)
         points[1].figure[k] = QNAN;
     }
     points[1].cost = QNAN;
-    ck_assert_int_eq(rk_grid_to_csv(NULL, points, text, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_grid_to_csv(&grid, points, text, NULL), RK_OK);
-    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "kc,ti_s,td_s,tf_s,stable,met,cost,"));
-    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "\n-1.0,10.0,0.0,0.0,1,1,1.25,0.0,1.0,"));
-    row = strstr(rk_text_chars(text), "\n-2.0,10.0,0.0,0.0,0,0,,,");
+    points[1].turn = 3;
+    points[2].turn = -1; /* it was not run */
+    ck_assert_int_eq(rk_grid_to_csv(NULL, text, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_grid_to_csv(&runs, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(text), "turn,kc,ti_s,td_s,tf_s,stable,met,cost,"));
+    ck_assert_ptr_nonnull(
+        strstr(rk_text_chars(text), "\n0,-1.0,10.0,0.0,0.0,1,1,1.25,0.0,1.0,"));
+    row = strstr(rk_text_chars(text), "\n3,-2.0,10.0,0.0,0.0,0,0,,,");
     ck_assert_msg(row != NULL, "%s", rk_text_chars(text));
+    ck_assert_ptr_null(strchr(row + 1, '\n') != NULL ? strchr(strchr(row + 1, '\n') + 1, '\n')
+                                                     : NULL);
+    rk_text_free(text);
+    text = rk_text_create();
+    runs.grid.form = RK_FORM_PARALLEL;
+    ck_assert_int_eq(rk_grid_to_csv(&runs, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "turn,kp,ki,kd,tf_s,"));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text), "\n0,-1.0,-0.1,0.0,0.0,1,1,"));
     rk_text_free(text);
 }
 END_TEST

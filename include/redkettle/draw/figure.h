@@ -73,14 +73,21 @@ rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
 rk_status rk_figure_run(const rk_design *loop, const rk_run_curves *runs, size_t count,
                         const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
+/** Error against effort of searches with several weights, each weight beside its point. Errors  as
+ * rk_figure_grid. */
+rk_status rk_figure_tradeoff(const rk_design *loop, const rk_search_plan *plan,
+                             const double *weights, const rk_search_result *results,
+                             size_t count, const rk_figure_style *style, rk_text *image,
+                             rk_diag *diag);
+
 /**
  * A grid's costs over kc and ti (of the best point's td), light where they are low, with the
  * best point, contours of Ms and the edge within which all requirements are met. Errors as
  * rk_figure_fit.
  */
-rk_status rk_figure_grid(const rk_design *loop, const rk_search_plan *plan, const rk_grid *grid,
-                         const rk_grid_point *points, size_t best, const rk_figure_style *style,
-                         rk_text *image, rk_diag *diag);
+rk_status rk_figure_grid(const rk_design *loop, const rk_search_plan *plan,
+                         const rk_grid_runs *runs, const rk_figure_style *style, rk_text *image,
+                         rk_diag *diag);
 
 /**
  * A record and what was seen in it: PV in its noise band above, OUT with its moves below, gaps

@@ -22,13 +22,13 @@ rk_status rk_curves_to_csv(const rk_trial *const *trials, size_t count, rk_text 
                            rk_diag *diag);
 
 /**
- * Points of a search's grid as CSV, a row each: settings, stable, met, cost, a figure each
- * requirement, and the sums of its runs; empty where a thing does not exist.
+ * Points of a sweep as CSV, a row each that was run: its turn, settings in the grid's form, stable,
+ * met, cost, a figure each requirement, and the sums of its runs; empty where a thing does not
+ * exist.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY.
  */
-rk_status rk_grid_to_csv(const rk_grid *grid, const rk_grid_point *points, rk_text *text,
-                         rk_diag *diag);
+rk_status rk_grid_to_csv(const rk_grid_runs *runs, rk_text *text, rk_diag *diag);
 
 /**
  * A table of numbers with a point and a comma between the cells as one with a decimal comma and

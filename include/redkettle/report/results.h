@@ -89,6 +89,18 @@ typedef struct rk_search_results {
 rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
                                const rk_search_results *results);
 
+/** A search for several weights of the effort: settings, error and effort side by side. */
+typedef struct rk_tradeoff_results {
+    const double *weight;
+    const rk_search_result *found; /* of each */
+    size_t count;
+    const rk_search_plan *plan;
+    double model_error; /* as of a search */
+} rk_tradeoff_results;
+
+rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
+                                 const rk_tradeoff_results *results);
+
 rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
                               const rk_check_plan *plan, const rk_check *check);
 

@@ -11,6 +11,7 @@
 #include <redkettle/design/search/search.h>
 
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
 #include <redkettle/design/tune/tune.h>
@@ -60,6 +61,26 @@ rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag
         *effort = (rk_effort)found;
     }
     return status;
+}
+
+void rk_cost_unit(const rk_search_plan *plan, const rk_design *loop,
+                  char unit[RK_GAIN_UNIT_CHARS])
+{
+    static const char *const behind[] = {" s", "^2 s", " s^2"}; /* IAE, ISE, ITAE */
+    const int kind = plan->cost == RK_COST_MS ? -1 : ((int)plan->cost - 1) % 3;
+
+    unit[0] = '\0';
+    if (kind >= 0) {
+        (void)snprintf(unit, RK_GAIN_UNIT_CHARS, "%s%s", loop->pv_units, behind[kind]);
+    }
+}
+
+void rk_effort_unit(const rk_search_plan *plan, const rk_design *loop,
+                    char unit[RK_GAIN_UNIT_CHARS])
+{
+    static const char *const behind[] = {"^2", "", "^2 s"}; /* squares, travel, energy */
+
+    (void)snprintf(unit, RK_GAIN_UNIT_CHARS, "%s%s", loop->out_units, behind[plan->effort]);
 }
 
 rk_search_plan rk_search_plan_make(const rk_model *model)

@@ -45,13 +45,22 @@ static rk_status check_axis(const char *name, const rk_grid_axis *a, rk_diag *di
         a->high, a->count, COUNT_MOST);
 }
 
+size_t rk_grid_points(const rk_grid *grid)
+{
+    return grid->gain.count * grid->integral.count * grid->derivative.count;
+}
+
 static rk_settings settings_at(const rki_search_run *s, const rk_grid *g, size_t at)
 {
-    const size_t kc = at % g->kc.count, ti = (at / g->kc.count) % g->ti.count;
-    const size_t td = at / (g->kc.count * g->ti.count);
+    const size_t kc = at % g->gain.count, ti = (at / g->gain.count) % g->integral.count;
+    const size_t td = at / (g->gain.count * g->integral.count);
 
-    return rki_search_settings(s, rk_grid_value(&g->kc, kc), rk_grid_value(&g->ti, ti),
-                               rk_grid_value(&g->td, td));
+    const double gain = rk_grid_value(&g->gain, kc), integral = rk_grid_value(&g->integral, ti);
+    const double derivative = rk_grid_value(&g->derivative, td);
+
+    if (g->form != RK_FORM_PARALLEL) return rki_search_settings(s, gain, integral, derivative);
+    return rki_search_settings(s, gain, integral != 0 ? gain / integral : HUGE_VAL,
+                               derivative / gain);
 }
 
 static void take(const rki_point *from, rk_grid_point *to)
@@ -59,6 +68,7 @@ static void take(const rki_point *from, rk_grid_point *to)
     int i;
 
     to->settings = from->settings;
+    to->turn = 0;
     to->stable = from->stable;
     to->met = to->stable && from->unsafe == 0 && from->missing == 0;
     to->cost = to->stable ? from->cost : nan("");
@@ -88,6 +98,7 @@ static rk_status run_all(rki_search_run *s, const rk_grid *grid, size_t count,
         if (!rki_search_may_go_on(s) && first > 0) {
             for (i = 0; i < many; i++) {
                 take(&some[i], &points[first + i]);
+                points[first + i].turn = -1;
             }
             continue;
         }
@@ -111,28 +122,29 @@ rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid
     rki_search_run s = {.plan = plan};
     rki_point found;
     size_t at = 0;
+    bool parallel;
     rk_status status;
 
     rk_diag_clear(diag);
     if (plan == NULL || grid == NULL || points == NULL || best == NULL || result == NULL) {
         return RK_ERR_ARG;
     }
+    parallel = grid->form == RK_FORM_PARALLEL;
     status = rki_search_check(plan, &s, diag);
     if (status == RK_OK) {
-        status = check_axis("kc", &grid->kc, diag);
+        status = check_axis(parallel ? "kp" : "kc", &grid->gain, diag);
     }
     if (status == RK_OK) {
-        status = check_axis("ti", &grid->ti, diag);
+        status = check_axis(parallel ? "ki" : "ti", &grid->integral, diag);
     }
     if (status == RK_OK) {
-        status = check_axis("td", &grid->td, diag);
+        status = check_axis(parallel ? "kd" : "td", &grid->derivative, diag);
     }
     if (status != RK_OK) return status;
     rki_search_plan_sweep(&s, 0.0);
     memset(&found, 0, sizeof found);
     found.unsafe = found.missing = found.cost = HUGE_VAL;
-    status = run_all(&s, grid, grid->kc.count * grid->ti.count * grid->td.count, points, &found,
-                     &at);
+    status = run_all(&s, grid, rk_grid_points(grid), points, &found, &at);
     if (status != RK_OK) return rk_diag_set(diag, status, "the sweep could not be run");
     if (!points[at].stable) {
         return rk_diag_set(diag, RK_ERR_DATA, "no point of the grid is stable");
@@ -148,89 +160,110 @@ static bool is_end(const rk_grid_axis *axis, size_t at)
 
 bool rk_grid_is_edge(const rk_grid *grid, size_t point)
 {
-    return is_end(&grid->kc, point % grid->kc.count) ||
-           is_end(&grid->ti, (point / grid->kc.count) % grid->ti.count) ||
-           is_end(&grid->td, point / (grid->kc.count * grid->ti.count));
+    return is_end(&grid->gain, point % grid->gain.count) ||
+           is_end(&grid->integral, (point / grid->gain.count) % grid->integral.count) ||
+           is_end(&grid->derivative, point / (grid->gain.count * grid->integral.count));
 }
 
-/* One and a half steps to each side of a value, in as many values; an axis from 0 on, or above it,
-   stays there. */
+/* One and a half steps to each side of a value, in as many values; an axis from 0 on, or away from
+   it, stays there. */
 static void zoom(rk_grid_axis *axis, double value)
 {
-    const double step =
-        axis->count > 1 ? (axis->high - axis->low) / (double)(axis->count - 1) : 0.0;
+    const double side = axis->high <= 0 ? -1.0 : 1.0;
+    const double near = side > 0 ? axis->low : -axis->high, at = side * value;
+    double reach, from, to;
 
     if (axis->count < 2) return;
-    if (axis->low < 0) {
-        axis->low = value - (1.5 * step);
-    } else {
-        axis->low = fmax(value - (1.5 * step), axis->low > 0 ? 0.05 * value : 0.0);
+    reach = 1.5 * (axis->high - axis->low) / (double)(axis->count - 1);
+    from = at - reach;
+    to = at + reach;
+    if (near >= 0) {
+        from = fmax(from, near > 0 ? 0.05 * at : 0.0);
     }
-    axis->high = value + (1.5 * step);
+    axis->low = side > 0 ? from : -to;
+    axis->high = side > 0 ? to : -from;
 }
 
-/* One turn, in place of the one before unless it was cut short. */
-static rk_status run_turn(const rk_search_plan *plan, const rk_grid *next, bool first,
-                          rk_grid *grid, rk_grid_point **points, size_t *best,
-                          rk_search_result *result, rk_diag *diag)
+/* Around the best point, in the grid's own numbers. */
+static void zoom_all(const rk_settings *best, rk_grid *grid)
 {
-    rk_grid_point *made =
-        rk_memory_create(next->kc.count * next->ti.count * next->td.count, sizeof *made);
-    rk_search_result found = {.stopped = false};
-    size_t at = 0;
-    rk_status status;
+    const bool parallel = grid->form == RK_FORM_PARALLEL;
 
-    if (made == NULL) {
-        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the points of the grid");
-    }
-    status = rk_search_grid_compute(plan, next, made, &at, &found, diag);
+    zoom(&grid->gain, best->kc);
+    zoom(&grid->integral, parallel ? best->kc / best->ti : best->ti);
+    zoom(&grid->derivative, parallel ? best->kc * best->td : best->td);
+}
+
+/* One turn, put behind those before unless it was cut short. */
+static rk_status run_turn(const rk_search_plan *plan, int turn, const rk_grid *next,
+                          rk_grid_runs *runs, rk_search_result *result, rk_diag *diag)
+{
+    const size_t count = rk_grid_points(next);
+    rk_grid_point *point = runs->point + runs->count;
+    rk_search_result found = {.stopped = false};
+    size_t at = 0, i;
+    const rk_status status = rk_search_grid_compute(plan, next, point, &at, &found, diag);
+
     /* Around a stable point only a turn that was cut short finds none. */
-    if (!first && (status == RK_ERR_DATA || found.stopped)) {
-        rk_memory_free(made);
+    if (turn > 0 && (status == RK_ERR_DATA || found.stopped)) {
         rk_diag_clear(diag);
         result->stopped = true;
         return RK_OK;
     }
-    if (status != RK_OK) {
-        rk_memory_free(made);
-        return status;
+    if (status != RK_OK) return status;
+    for (i = 0; i < count && turn > 0; i++) {
+        point[i].turn = turn;
     }
-    rk_memory_free(*points);
-    found.tried += first ? 0 : result->tried;
-    *points = made;
-    *grid = *next;
-    *best = at;
+    found.tried += result->tried;
+    runs->grid = *next;
+    runs->last = runs->count;
+    runs->count += count;
+    runs->best = at;
     *result = found;
     return RK_OK;
 }
 
-rk_status rk_search_grid_refine(const rk_search_plan *plan, int turns, rk_grid *grid,
-                                rk_grid_point **points, size_t *best, rk_search_result *result,
-                                rk_diag *diag)
+enum { TURNS_MOST = 10 };
+
+rk_status rk_search_grid_refine(const rk_search_plan *plan, int turns, const rk_grid *grid,
+                                rk_grid_runs *runs, rk_search_result *result, rk_diag *diag)
 {
-    rk_grid_point *kept = NULL;
+    rk_grid_runs made = {.count = 0};
+    rk_search_result found = {.stopped = false};
     rk_status status = RK_OK;
     int turn;
 
     rk_diag_clear(diag);
-    if (plan == NULL || grid == NULL || points == NULL || best == NULL || result == NULL) {
-        return RK_ERR_ARG;
+    if (plan == NULL || grid == NULL || runs == NULL || result == NULL) return RK_ERR_ARG;
+    if (turns < 0 || turns > TURNS_MOST) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%d turns of a sweep: give 0 to %d", turns,
+                           TURNS_MOST);
     }
-    memset(result, 0, sizeof *result);
-    for (turn = 0; turn <= turns && status == RK_OK && !result->stopped; turn++) {
-        rk_grid next = *grid;
+    made.first = made.grid = *grid;
+    made.point =
+        rk_memory_create((rk_grid_points(grid) * ((size_t)turns + 1)) + 1, sizeof *made.point);
+    if (made.point == NULL) {
+        return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the points of the grid");
+    }
+    for (turn = 0; turn <= turns && status == RK_OK && !found.stopped; turn++) {
+        rk_grid next = made.grid;
 
         if (turn > 0) {
-            zoom(&next.kc, result->settings.kc);
-            zoom(&next.ti, result->settings.ti);
-            zoom(&next.td, result->settings.td);
+            zoom_all(&found.settings, &next);
         }
-        status = run_turn(plan, &next, turn == 0, grid, &kept, best, result, diag);
+        status = run_turn(plan, turn, &next, &made, &found, diag);
     }
     if (status != RK_OK) {
-        rk_memory_free(kept);
+        rk_grid_runs_free(&made);
         return status;
     }
-    *points = kept;
+    *runs = made;
+    *result = found;
     return RK_OK;
+}
+
+void rk_grid_runs_free(rk_grid_runs *runs)
+{
+    rk_memory_free(runs->point);
+    runs->point = NULL;
 }

@@ -247,14 +247,15 @@ enum { AHEAD = 12 };
 static void look_ahead(walker *w)
 {
     rki_point points[AHEAD];
-    double x[3] = {0}, way[3] = {0}, step = AHEAD_FIRST;
+    double x[3] = {0}, way[3] = {0}, low[3], high[3], step = AHEAD_FIRST;
     int i, k;
 
     place_of(w, &w->best.settings, x);
+    bound(w, x, low, high);
     memset(points, 0, sizeof points);
     for (k = 0; k < AHEAD; k++) {
         for (i = 0; i < w->numbers; i++) {
-            way[i] = x[i] + (step * (x[i] - w->before[i]));
+            way[i] = fmin(fmax(x[i] + (step * (x[i] - w->before[i])), low[i]), high[i]);
         }
         points[k].settings = settings_at(w, way);
         step *= AHEAD_FURTHER;

@@ -204,19 +204,51 @@ END_TEST
 START_TEST(a_refined_sweep_stays_at_or_above_no_derivative)
 {
     rk_search_plan plan = quick_plan();
-    rk_grid grid = {{0.5, 2, 4}, {5, 15, 3}, {0, 2, 3}};
-    rk_grid_point *points = NULL;
+    const rk_grid grids[] = {{{0.5, 2, 4}, {5, 15, 3}, {0, 2, 3}},
+                             {{-2, -0.5, 4}, {-0.2, -0.05, 3}, {-1, 0, 3}, RK_FORM_PARALLEL}};
     rk_search_result found;
-    size_t best, i;
+    rk_grid_runs runs;
+    size_t i;
 
     plan.mode = "PID";
-    ck_assert_int_eq(rk_search_grid_refine(&plan, 3, &grid, &points, &best, &found, NULL),
-                     RK_OK);
-    ck_assert_double_ge(grid.td.low, 0);
-    for (i = 0; i < grid.kc.count * grid.ti.count * grid.td.count; i++) {
-        ck_assert(points[i].settings.td >= 0 && points[i].settings.ti > 0);
+    plan.model.gain = _i == 0 ? plan.model.gain : -plan.model.gain;
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 3, &grids[_i], &runs, &found, NULL), RK_OK);
+    ck_assert_uint_eq(runs.count, 4 * 36);
+    ck_assert_uint_eq(runs.last, 3 * 36);
+    ck_assert_uint_eq(found.tried, runs.count);
+    for (i = 0; i < runs.count; i++) {
+        ck_assert_int_eq(runs.point[i].turn, (int)(i / 36));
+        ck_assert(runs.point[i].settings.td >= 0 && runs.point[i].settings.ti > 0);
     }
-    rk_memory_free(points);
+    rk_grid_runs_free(&runs);
+}
+END_TEST
+
+/* More weight is never more effort nor less error, whatever the effort counts; the cost is what the
+   weights make of both. */
+START_TEST(more_weight_is_less_effort_for_more_error)
+{
+    static const double weights[] = {0, 0.03, 0.3, 3, 30};
+    rk_search_plan plan = quick_plan();
+    rk_search_result found[COUNT(weights)];
+    size_t i;
+
+    plan.cost = RK_COST_LOAD_ISE;
+    plan.effort = (rk_effort)_i;
+    plan.weigh_error = 2;
+    ck_assert_int_eq(rk_tradeoff_compute(&plan, weights, COUNT(weights), found, NULL), RK_OK);
+    for (i = 0; i < COUNT(weights); i++) {
+        ck_assert(found[i].met && found[i].error > 0 && found[i].effort > 0);
+        ck_close(found[i].cost, (2 * found[i].error) + (weights[i] * found[i].effort), 1e-12);
+        if (i == 0) continue;
+        ck_assert_double_le(found[i].effort, found[i - 1].effort);
+        ck_assert_double_ge(found[i].error, found[i - 1].error);
+    }
+    ck_assert_double_lt(found[COUNT(weights) - 1].effort,
+                        (plan.effort == RK_EFFORT_SQUARES ? 0.9 : 1.0) * found[0].effort);
+    ck_assert_int_eq(rk_tradeoff_compute(&plan, weights, 0, found, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tradeoff_compute(&plan, weights, 33, found, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_tradeoff_compute(NULL, weights, 1, found, NULL), RK_ERR_ARG);
 }
 END_TEST
 
@@ -422,8 +454,8 @@ START_TEST(grid_holds_every_run_and_names_the_best)
         const rk_settings *s = &points[i].settings;
         rk_margins m;
 
-        ck_assert_double_eq(s->kc, rk_grid_value(&grid.kc, i % 8));
-        ck_assert_double_eq(s->ti, rk_grid_value(&grid.ti, i / 8));
+        ck_assert_double_eq(s->kc, rk_grid_value(&grid.gain, i % 8));
+        ck_assert_double_eq(s->ti, rk_grid_value(&grid.integral, i / 8));
         ck_assert_int_eq(rk_sampled_margins_compute(&plan.model, s, &sampling, &m, NULL),
                          RK_OK);
         ck_assert_int_eq(points[i].stable, m.stable);
@@ -528,28 +560,24 @@ START_TEST(refining_a_grid_finds_what_a_finer_grid_would)
 {
     const rk_search_plan plan = quick_plan();
     const double step = 0.4;
-    rk_grid grid = {{0.2, 2.6, 7}, {4, 16, 7}, {0, 0, 1}}, first = grid;
-    rk_grid_point *points = NULL;
+    rk_grid grid = {{0.2, 2.6, 7}, {4, 16, 7}, {0, 0, 1}};
     rk_search_result coarse, fine;
-    size_t best;
+    rk_grid_runs runs;
 
-    ck_assert_int_eq(rk_search_grid_refine(&plan, 0, &first, &points, &best, &coarse, NULL),
-                     RK_OK);
-    rk_memory_free(points);
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 0, &grid, &runs, &coarse, NULL), RK_OK);
+    rk_grid_runs_free(&runs);
     ck_assert_uint_eq(coarse.tried, 49);
-    ck_assert_int_eq(rk_search_grid_refine(&plan, 2, &grid, &points, &best, &fine, NULL),
-                     RK_OK);
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 2, &grid, &runs, &fine, NULL), RK_OK);
     ck_assert_uint_eq(fine.tried, 3 * 49);
     ck_assert(!coarse.met || fine.met);
     ck_assert(!fine.met || !coarse.met || fine.cost <= coarse.cost);
-    ck_assert_double_lt(grid.kc.high - grid.kc.low, 3.1 * step);
-    ck_assert_double_eq(points[best].settings.kc, fine.settings.kc);
-    rk_memory_free(points);
-    ck_assert_int_eq(rk_search_grid_refine(&plan, 0, NULL, &points, &best, &fine, NULL),
-                     RK_ERR_ARG);
-    grid.kc.count = 0;
-    ck_assert_int_eq(rk_search_grid_refine(&plan, 1, &grid, &points, &best, &fine, NULL),
-                     RK_ERR_RANGE);
+    ck_assert_double_lt(runs.grid.gain.high - runs.grid.gain.low, 3.1 * step);
+    ck_assert_double_eq(runs.point[runs.last + runs.best].settings.kc, fine.settings.kc);
+    rk_grid_runs_free(&runs);
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 0, NULL, &runs, &fine, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_search_grid_refine(&plan, -1, &grid, &runs, &fine, NULL), RK_ERR_RANGE);
+    grid.gain.count = 0;
+    ck_assert_int_eq(rk_search_grid_refine(&plan, 1, &grid, &runs, &fine, NULL), RK_ERR_RANGE);
 }
 END_TEST
 
@@ -608,7 +636,8 @@ Suite *suite_search(void)
     tcase_add_test(spread_case, threads_do_not_change_the_result);
     tcase_add_test(spread_case, requirements_are_met_with_robustness_to_spare);
     tcase_add_loop_test(spread_case, what_cannot_be_met_is_brought_as_near_as_it_goes, 0, 3);
-    tcase_add_test(spread_case, a_refined_sweep_stays_at_or_above_no_derivative);
+    tcase_add_loop_test(spread_case, more_weight_is_less_effort_for_more_error, 0, RK_EFFORTS);
+    tcase_add_loop_test(spread_case, a_refined_sweep_stays_at_or_above_no_derivative, 0, 2);
     tcase_add_test(spread_case, an_integral_that_the_cost_does_not_want_is_named);
     tcase_add_test(spread_case, an_impossible_requirement_is_named);
     add_table(spread_case, a_requirement_of_any_sort_is_met, asked);

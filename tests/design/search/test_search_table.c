@@ -52,19 +52,18 @@ static double grid_cost(const rk_search_plan *plan, const rk_settings *about, do
     const double low = fmin(about->kc / factor, about->kc * factor);
     const double high = fmax(about->kc / factor, about->kc * factor);
     rk_grid grid = {{low, high, 11}, {about->ti / factor, about->ti * factor, 11}, {0, 0, 1}};
-    rk_grid_point *points = NULL;
     rk_search_result found;
-    size_t best;
+    rk_grid_runs runs;
     double cost = HUGE_VAL;
 
     if (pid) {
-        grid.td = (rk_grid_axis){about->td / factor, about->td * factor, 7};
+        grid.derivative = (rk_grid_axis){about->td / factor, about->td * factor, 7};
     }
-    if (rk_search_grid_refine(plan, 7, &grid, &points, &best, &found, NULL) == RK_OK) {
+    if (rk_search_grid_refine(plan, 7, &grid, &runs, &found, NULL) == RK_OK) {
         cost = found.met ? found.cost : HUGE_VAL;
         *at = found.settings;
+        rk_grid_runs_free(&runs);
     }
-    rk_memory_free(points);
     return cost;
 }
 

@@ -111,7 +111,9 @@ START_TEST(sweep_measures_what_the_closed_forms_say)
     ck_close(r.setpoint.settling, 5 * log(50), 3e-3);
     ck_assert_double_eq_tol(r.setpoint.beyond, 0, 1e-3);
     ck_close(r.load.iae, 10, 2e-3);
-    ck_close(r.setpoint.travel, 1.5, 1e-2); /* up by 1, then on to 0.5 */
+    ck_close(r.setpoint.energy, 0.625, 4e-3); /* OUT is 0.5 exp(-t/5) from rest, .. */
+    ck_close(r.load.energy, 2.5, 4e-3);       /* .. and exp(-t/5) */
+    ck_close(r.setpoint.travel, 1.5, 1e-2);   /* up by 1, then on to 0.5 */
 }
 END_TEST
 

@@ -77,7 +77,7 @@ START_TEST(every_rule_has_a_name_and_a_source)
 {
     int i, back;
 
-    ck_assert_int_eq(rk_rule_count(), 19);
+    ck_assert_int_eq(rk_rule_count(), 20);
     for (i = 0; i < rk_rule_count(); i++) {
         ck_assert_int_eq(rk_rule_from_name(rk_rule_name(i), &back, NULL), RK_OK);
         ck_assert_int_eq(back, i);

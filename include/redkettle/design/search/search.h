@@ -74,6 +74,12 @@ typedef struct rk_search_plan {
     void *user;
 } rk_search_plan;
 
+/** The unit of a plan's error, "degBx s"; empty: none, as of Ms. Of its effort, "%^2 s". */
+void rk_cost_unit(const rk_search_plan *plan, const rk_design *loop,
+                  char unit[RK_GAIN_UNIT_CHARS]);
+void rk_effort_unit(const rk_search_plan *plan, const rk_design *loop,
+                    char unit[RK_GAIN_UNIT_CHARS]);
+
 /** PI by the load's IAE, the requirements at their defaults. */
 rk_search_plan rk_search_plan_make(const rk_model *model);
 
@@ -120,6 +126,17 @@ rk_status rk_search_compute(const rk_search_plan *plan, rk_search_result *result
 rk_status rk_search_compute_without(const rk_search_plan *plan, const rk_search_result *found,
                                     rk_search_result *without, rk_diag *diag);
 
+enum { RK_WEIGHTS_MAX = 32 };
+
+/**
+ * What less effort costs: the same search for each of these weights of the effort, in place of the
+ * plan's; results[i].error and .effort are the curve. More weight is never more effort.
+ *
+ * Errors  as rk_search_compute; RK_ERR_RANGE for no weight, or more than RK_WEIGHTS_MAX.
+ */
+rk_status rk_tradeoff_compute(const rk_search_plan *plan, const double *weights, size_t count,
+                              rk_search_result *results, rk_diag *diag);
+
 /** Values of a setting: from low to high, both included; one value if they are equal. */
 typedef struct rk_grid_axis {
     double low, high;
@@ -132,22 +149,28 @@ bool rk_grid_axis_parse(const char *text, bool times, rk_grid_axis *axis);
 /** Value number i of an axis. */
 double rk_grid_value(const rk_grid_axis *axis, size_t i);
 
-/** A grid of settings; ti and td as the plan's mode has them, else one value that is not read.
- */
+/** A grid of settings in the ideal form, kc, ti and td, or in the parallel one, kp, ki and kd; the
+ * last two as the plan's mode has them, else one value that is not read. */
 typedef struct rk_grid {
-    rk_grid_axis kc, ti, td;
+    rk_grid_axis gain, integral, derivative;
+    rk_form form; /* ideal or parallel */
 } rk_grid;
+
+/** How many points it has. */
+size_t rk_grid_points(const rk_grid *grid);
 
 /** What settings of a grid do; NaN where a thing does not exist. */
 typedef struct rk_grid_point {
     rk_settings settings;
+    int turn;         /* of a refined sweep, from 0; -1: it was not run */
     bool stable, met; /* met: all of the plan's requirements */
     double cost, figure[RK_REQUIRE_COUNT];
     rk_sweep_run setpoint, load;
 } rk_grid_point;
 
 /**
- * Run every point of a grid: points[(td * ti.count + ti) * kc.count + kc]. *best is the best of
+ * Run every point of a grid: points[(derivative * integral.count + integral) * gain.count +
+ * gain]. *best is the best of
  * them, the requirements first and then the cost; *result what it does. Ended by go_on, the
  * rest is unstable with NaN.
  *
@@ -161,16 +184,27 @@ rk_status rk_search_grid_compute(const rk_search_plan *plan, const rk_grid *grid
 /** Is this point at the end of an axis of more than two values? A better one may lie beyond. */
 bool rk_grid_is_edge(const rk_grid *grid, size_t point);
 
+/** The points of a sweep's turns, one turn behind the other. */
+typedef struct rk_grid_runs {
+    rk_grid first;        /* of the first turn */
+    rk_grid grid;         /* of the last turn that was not cut short */
+    rk_grid_point *point; /* rk_grid_runs_free frees them */
+    size_t count;
+    size_t last; /* where the last turn's begin */
+    size_t best; /* of the last turn, from its first */
+} rk_grid_runs;
+
 /**
  * A grid, and then so many turns around the best point, each with as many points within one and
- * a half steps of it. *grid and *points, which rk_memory_free frees, are the last turn's that
- * was not cut short; result->tried counts all.
+ * a half steps of it. A turn that is cut short is left out, unless it is the first;
+ * result->tried counts the points that are there.
  *
- * Errors  as rk_search_grid_compute.
+ * Errors  as rk_search_grid_compute; RK_ERR_RANGE for fewer than 0 or more than 10 turns.
  */
-rk_status rk_search_grid_refine(const rk_search_plan *plan, int turns, rk_grid *grid,
-                                rk_grid_point **points, size_t *best, rk_search_result *result,
-                                rk_diag *diag);
+rk_status rk_search_grid_refine(const rk_search_plan *plan, int turns, const rk_grid *grid,
+                                rk_grid_runs *runs, rk_search_result *result, rk_diag *diag);
+
+void rk_grid_runs_free(rk_grid_runs *runs);
 
 #ifdef __cplusplus
 }
