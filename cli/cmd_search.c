@@ -196,10 +196,11 @@ static int check_options(job *j)
         return fail(&s->j, EXIT_USAGE, "settings are what is searched: leave --rule out");
     }
     if (!s->is_grid && (s->runs != NULL || (s->j.figure != NULL && !has_weights(s)))) {
-        return fail(&s->j, EXIT_USAGE, "%s of a sweep: give --kc and --ti LOW:HIGH:STEP",
+        return fail(&s->j, EXIT_USAGE, "%s",
                     s->runs != NULL
-                        ? "--runs keeps the runs"
-                        : "--figure draws the map, or several weights of the effort");
+                        ? "--runs keeps the runs of a sweep: give --kc and --ti LOW:HIGH:STEP"
+                        : "--figure draws a sweep, or several weights of the effort: give --kc "
+                          "and --ti LOW:HIGH:STEP, or --weigh-effort 0,1,10");
     }
     if (has_weights(s) && (s->is_grid || s->j.save)) {
         return fail(&s->j, EXIT_USAGE, "%s: give one weight of the effort, not several",

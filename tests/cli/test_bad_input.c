@@ -203,7 +203,7 @@ static const struct {
     {2, "--over: how sure the model's numbers", {"search", "ipdt.loop", "--over", "mean"}},
     {2, "wrong by 120 %", {"search", "ipdt.loop", "--model-error", "120"}},
     {2, "--load-step '0' is out of range", {"search", "ipdt.loop", "--load-step", "0"}},
-    {2, "--figure draws the map of a sweep", {"search", "ipdt.loop", "--figure", "f.png"}},
+    {2, "--figure draws a sweep", {"search", "ipdt.loop", "--figure", "f.png"}},
     {2, "--runs keeps the runs of a sweep", {"search", "ipdt.loop", "--runs", "r.csv"}},
     {3,
      "no point of the grid is stable",

@@ -228,7 +228,7 @@ END_TEST
    weights make of both. */
 START_TEST(more_weight_is_less_effort_for_more_error)
 {
-    static const double weights[] = {0, 0.03, 0.3, 3, 30};
+    static const double weights[] = {0, 1, 30, 300, 3000};
     rk_search_plan plan = quick_plan();
     rk_search_result found[COUNT(weights)];
     size_t i;
