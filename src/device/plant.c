@@ -5,9 +5,9 @@
 
 #include "plant_rest.h"
 
-/* Nothing grows: both roots within the unit circle, or one at 1 (the Jury conditions; the
-   second as a product, so that an integrator's 1 gives 0 in any precision). */
-static bool is_sound(const rk_plant_params *p)
+/* Of two states: both roots within the unit circle, or one at 1 (the Jury conditions; the second
+   as a product, so that an integrator's 1 gives 0 in any precision). */
+static bool is_sound_pair(const rk_plant_params *p)
 {
     const rk_real one = RK_C(1.0);
     const rk_real trace = p->a[0][0] + p->a[1][1];
@@ -17,8 +17,32 @@ static bool is_sound(const rk_plant_params *p)
            ((one + trace) + det > 0) && rk_is_finite(p->a[0][1]) && rk_is_finite(p->a[1][0]);
 }
 
+/* Of more: what stays of each state is below 1, but for an integrator's. */
+static bool is_sound_chain(const rk_plant_params *p)
+{
+    int i, j;
+
+    for (i = 0; i < p->states; i++) {
+        if (!(p->a[i][i] > -RK_C(1.0)) ||
+            !(i > 0 ? p->a[i][i] < RK_C(1.0) : p->a[i][i] <= RK_C(1.0))) {
+            return false;
+        }
+        for (j = 0; j < p->states; j++) {
+            if (!rk_is_finite(p->a[i][j]) || (j < i && p->a[i][j] != 0)) return false;
+        }
+    }
+    return true;
+}
+
+/* Nothing grows. */
+static bool is_sound(const rk_plant_params *p)
+{
+    if (p->states < 0 || p->states > RK_PLANT_STATES) return false;
+    return p->states <= 2 ? is_sound_pair(p) : is_sound_chain(p);
+}
+
 /* Where a held u leads to, each state; an integrator's PV stays. */
-static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[2])
+static void rest_pair(const rk_plant_params *p, rk_real u, rk_real x[2])
 {
     const rk_real g0 = (p->b0[0] + p->b1[0]) * u, g1 = (p->b0[1] + p->b1[1]) * u;
     const rk_real c0 = RK_C(1.0) - p->a[0][0], c1 = RK_C(1.0) - p->a[1][1];
@@ -33,12 +57,34 @@ static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[2])
     x[1] = ((g1 * c0) + (p->a[1][0] * g0)) / det;
 }
 
+static void rest_at(const rk_plant_params *p, rk_real u, rk_real x[RK_PLANT_STATES])
+{
+    int i, j;
+
+    for (i = 0; i < RK_PLANT_STATES; i++) {
+        x[i] = RK_C(0.0);
+    }
+    if (p->states <= 2) {
+        rest_pair(p, u, x);
+        return;
+    }
+    for (i = p->states; i > 0; i--) {
+        const rk_real left = RK_C(1.0) - p->a[i - 1][i - 1];
+        rk_real sum = (p->b0[i - 1] + p->b1[i - 1]) * u;
+
+        for (j = i; j < p->states; j++) {
+            sum += p->a[i - 1][j] * x[j];
+        }
+        x[i - 1] = left > 0 ? sum / left : RK_C(0.0);
+    }
+}
+
 rk_param_error rk_plant_param_error(const rk_plant_params *p, rk_real out_now)
 {
     int i;
 
     if (!is_sound(p)) return RK_PARAM_ERROR_GROWING_MODEL;
-    for (i = 0; i < 2; i++) {
+    for (i = 0; i < (p->states > 2 ? p->states : 2); i++) {
         if (!rk_is_finite(p->b0[i]) || !rk_is_finite(p->b1[i]))
             return RK_PARAM_ERROR_MODEL_NUMBER;
     }
@@ -74,11 +120,24 @@ rk_real rk_plant_pv(const rk_plant *plant)
     return plant->params.pv0 + plant->x[0];
 }
 
+/* Of a chain: what comes in first, then the states behind it, its own last. */
+static rk_real next_in_chain(const rk_plant_params *p, const rk_real *x, int i, rk_real late,
+                             rk_real later)
+{
+    rk_real sum = (p->b0[i] * late) + (p->b1[i] * later);
+    int j;
+
+    for (j = p->states - 1; j > i; j--) {
+        sum = sum + (p->a[i][j] * x[j]);
+    }
+    return sum + (p->a[i][i] * x[i]);
+}
+
 rk_real rk_plant_scan(rk_plant *plant, rk_real out)
 {
     const rk_plant_params *p = &plant->params;
-    const rk_real x0 = plant->x[0], x1 = plant->x[1];
     rk_real late, later; /* u(k - delay) and u(k - delay - 1) */
+    int i;
 
     if (rk_is_finite(out)) {
         plant->u = out - p->out0;
@@ -90,10 +149,17 @@ rk_real rk_plant_scan(rk_plant *plant, rk_real out)
     plant->oldest = (plant->oldest == p->delay) ? 0 : plant->oldest + 1;
     late = plant->memory[plant->oldest];
 
-    /* What comes in first: the states wait for each other only in the last sum. */
-    plant->x[0] =
-        (((p->b0[0] * late) + (p->b1[0] * later)) + (p->a[0][1] * x1)) + (p->a[0][0] * x0);
-    plant->x[1] =
-        (((p->b0[1] * late) + (p->b1[1] * later)) + (p->a[1][0] * x0)) + (p->a[1][1] * x1);
+    if (p->states <= 2) {
+        const rk_real x0 = plant->x[0], x1 = plant->x[1];
+
+        plant->x[0] =
+            (((p->b0[0] * late) + (p->b1[0] * later)) + (p->a[0][1] * x1)) + (p->a[0][0] * x0);
+        plant->x[1] =
+            (((p->b0[1] * late) + (p->b1[1] * later)) + (p->a[1][0] * x0)) + (p->a[1][1] * x1);
+        return rk_plant_pv(plant);
+    }
+    for (i = 0; i < p->states; i++) { /* no state feeds one behind it: none is needed again */
+        plant->x[i] = next_in_chain(p, plant->x, i, late, later);
+    }
     return rk_plant_pv(plant);
 }

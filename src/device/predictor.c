@@ -7,16 +7,18 @@ rk_param_error rk_predictor_param_error(const rk_plant_params *whole,
                                         const rk_plant_params *quick, rk_real out_now)
 {
     const rk_param_error error = rk_plant_param_error(whole, out_now);
+    const int states = whole->states > 2 ? whole->states : 2;
     int i, j;
 
     if (error != RK_PARAM_ERROR_NONE) return error;
     if (!(rki_plant_rest(whole) > 0)) return RK_PARAM_ERROR_INTEGRATING_MODEL;
     if (rk_plant_param_error(quick, out_now) != RK_PARAM_ERROR_NONE || quick->delay != 0 ||
-        quick->out0 != whole->out0 || quick->pv0 != whole->pv0) {
+        quick->states != whole->states || quick->out0 != whole->out0 ||
+        quick->pv0 != whole->pv0) {
         return RK_PARAM_ERROR_MODELS_DIFFER;
     }
-    for (i = 0; i < 2; i++) {
-        for (j = 0; j < 2; j++) {
+    for (i = 0; i < states; i++) {
+        for (j = 0; j < states; j++) {
             if (quick->a[i][j] != whole->a[i][j]) return RK_PARAM_ERROR_MODELS_DIFFER;
         }
     }

@@ -25,6 +25,7 @@ Suite *suite_model_set(void);
 Suite *suite_sweep(void);
 Suite *suite_search(void);
 Suite *suite_search_table(void);
+Suite *suite_process(void);
 
 int main(void)
 {
@@ -51,7 +52,8 @@ int main(void)
                                              suite_model_set,
                                              suite_sweep,
                                              suite_search,
-                                             suite_search_table};
+                                             suite_search_table,
+                                             suite_process};
 
     return run_suites(makers, COUNT(makers));
 }

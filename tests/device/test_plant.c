@@ -117,7 +117,17 @@ START_TEST(init_refuses_what_is_out_of_range)
         {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, HUGE_VAL}, 3, 0, 0},
         {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, QNAN, 0},
         {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, HUGE_VAL},
+        {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, -1},
+        {{{0.9, 0}, {0, 0}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, RK_PLANT_STATES + 1},
+        {{{0.9, 0}, {0, 0.5}, {0, 0, 1}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, 3}, /* not the first */
+        {{{1.01, 0}, {0, 0.5}, {0, 0, 0.5}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, 3},
+        {{{0.9, 0}, {0, 0.5}, {0, 0, -1}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, 3},
+        {{{0.9, 0}, {0.1, 0.5}, {0, 0, 0.5}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, 3}, /* no chain */
+        {{{0.9, 0, QNAN}, {0, 0.5}, {0, 0, 0.5}}, {0.1, 0}, {0.1, 0}, 3, 0, 0, 3},
+        {{{0.9, 0}, {0, 0.5}, {0, 0, 0.5}}, {0.1, 0, QNAN}, {0.1, 0}, 3, 0, 0, 3},
     };
+    const rk_plant_params chain = {
+        {{1, 0.1, 0.2}, {0, 0.5, 0.3}, {0, 0, 0.5}}, {0.1, 0, 0.2}, {0.1, 0}, 3, 0, 0, 3};
     rk_plant plant;
     size_t i;
 
@@ -129,6 +139,7 @@ START_TEST(init_refuses_what_is_out_of_range)
     ck_assert_int_eq(rk_plant_init(&plant, &good, NULL, 4, 0), RK_ERR_ARG);
     ck_assert_int_eq(rk_plant_init(NULL, &good, memory, 4, 0), RK_ERR_ARG);
     ck_assert_int_eq(rk_plant_init(&plant, &good, memory, 4, 0), RK_OK);
+    ck_assert_int_eq(rk_plant_init(&plant, &chain, memory, 4, 0), RK_OK);
 }
 END_TEST
 

@@ -3,15 +3,35 @@
 
 #include <math.h>
 
+#include "design/loop/chain.h"
 #include "design/loop/state_transition.h"
 
 /* A walk along the record: the state at a time, and the output that acts there, theta late. */
 typedef struct walk {
     const rk_model *model;
     rki_transition motion; /* of the step last taken, which is often the next one's too */
+    rki_chain chain;       /* of a process made of parts in its place */
     double step;
-    double x[2], u;
+    double x[RKI_CHAIN_STATES], u;
 } walk;
+
+static void go_chain(walk *w, double step)
+{
+    int i, j;
+
+    if (step != w->step) {
+        rki_chain_of_process(w->model, step, &w->chain);
+        w->step = step;
+    }
+    for (i = 0; i < w->chain.states; i++) {
+        double sum = w->chain.gamma[i] * w->u;
+
+        for (j = i; j < w->chain.states; j++) {
+            sum += w->chain.phi[i][j] * w->x[j];
+        }
+        w->x[i] = sum;
+    }
+}
 
 static void go(walk *w, double step)
 {
@@ -19,6 +39,10 @@ static void go(walk *w, double step)
     const rki_transition *m = &w->motion;
 
     if (!(step > 0)) return;
+    if (rk_model_is_process(w->model)) {
+        go_chain(w, step);
+        return;
+    }
     if (step != w->step) {
         w->motion = rki_transition_of_model(w->model, step);
         w->step = step;
@@ -45,7 +69,11 @@ static rk_status respond(const rk_model *model, const rk_record *record, const d
     if (rows == 0) return RK_OK;
 
     w.u = out[0] - model->out0;
-    rki_transition_rest(model, w.u, w.x);
+    if (rk_model_is_process(model)) {
+        rki_chain_rest(model, w.u, w.x);
+    } else {
+        rki_transition_rest(model, w.u, w.x);
+    }
     now = time[0];
     for (row = 0; row < rows; row++) {
         for (; move < rows; move++) {

@@ -1,10 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A process of lags, zeros and dead time reduced to first or second order plus dead time by the
- * half rule: the largest lag that is dropped goes half to the smallest that is kept and half to
- * the dead time, all smaller ones to the dead time; an inverse response (a negative zero) adds
- * to the dead time, a positive zero is cancelled against the next larger lag. Both step
- * responses are then compared.
+ * A process of lags, an inverse response and dead time reduced to a model that the rules take: by the
+ * half rule, and by least squares on the response to a step of OUT, from which the process's own dead
+ * time is left out, since it adds to the model's as it is. The step responses are exact: that of the
+ * process goes from point to point by its transition over one, those of the model are their formula.
  *
  * Source  S. Skogestad, Simple analytic rules for model reduction and PID controller tuning,
  *         2003, J. Process Control 13(4), 291-309.
@@ -15,11 +14,31 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <redkettle/design/base/memory.h>
+#include <nlopt.h>
 
-/* Points of the step response, over so many of its longest times. */
-enum { POINTS = 400, SUBSTEPS = 20 };
-#define SPAN 8.0
+#include "design/loop/chain.h"
+#include "design/loop/state_transition.h"
+
+/* Points of the step response, over so many of the sum of its times. */
+enum { POINTS = 300 };
+#define SPAN 7.0
+/* Integrators are followed for less: all that is to be seen is how their ramp begins. */
+#define SPAN_INTEGRATING 4.0
+/* Runs of the search for the best fit at most, and its first step and precision, in logarithms. */
+enum { RUNS = 3000 };
+/* A half rule that is off by no more, percent, is the process itself. */
+#define EXACT 1e-9
+#define FIRST_STEP 0.2
+#define PRECISION 1e-9
+/* A fitted time is no less than this part of the sum of the process's. */
+#define LEAST 1e-6
+
+typedef struct response {
+    const rk_model *process;
+    rk_model_kind kind;
+    double step, unit; /* s between the points; the way that errors are parts of */
+    double pv[POINTS];
+} response;
 
 static int falling(const void *left, const void *right)
 {
@@ -28,206 +47,190 @@ static int falling(const void *left, const void *right)
     return (a < b) - (a > b);
 }
 
-static rk_status check(const rk_process *p, rk_model_kind kind, rk_diag *diag)
+static rk_status check(const rk_model *p, rk_model_kind kind, rk_diag *diag)
 {
-    size_t i;
+    const rk_status status = rk_model_check(p, diag);
+    const bool integrates = rk_model_kind_integrates(p->kind);
 
-    if (kind != RK_MODEL_FOPDT && kind != RK_MODEL_SOPDT) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "a process is reduced to fopdt or sopdt, not to %s",
+    if (status != RK_OK) return status;
+    if (!rk_model_is_process(p)) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "a %s model needs no reduction",
+                           rk_model_kind_to_text(p->kind));
+    }
+    if ((int)kind >= RK_MODEL_KINDS || kind == RK_MODEL_SOPDT_OSC ||
+        rk_model_kind_integrates(kind) != integrates) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%s process is reduced to %s, not to %s",
+                           integrates ? "an integrating" : "this",
+                           integrates ? "ipdt or ipdt-lag" : "fopdt or sopdt",
                            rk_model_kind_to_text(kind));
     }
-    if (!isfinite(p->gain) || p->gain == 0) {
-        return rk_diag_set(diag, RK_ERR_RANGE, "gain %g: give a finite gain that is not 0",
-                           p->gain);
-    }
-    if (p->lags < 1 || p->lags > RK_LAGS_MAX || p->zeros >= p->lags) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
-                           "%zu lags and %zu zeros: give 1 to %d lags, and fewer zeros",
-                           p->lags, p->zeros, RK_LAGS_MAX);
-    }
-    for (i = 0; i < p->lags; i++) {
-        if (p->lag[i] > 0 && isfinite(p->lag[i])) continue;
-        return rk_diag_set(diag, RK_ERR_RANGE, "lag %zu is %g s: give a time above 0", i + 1,
-                           p->lag[i]);
-    }
-    for (i = 0; i < p->zeros; i++) {
-        if (isfinite(p->zero[i])) continue;
-        return rk_diag_set(diag, RK_ERR_RANGE, "zero %zu is %g s: give a finite time", i + 1,
-                           p->zero[i]);
-    }
-    if (p->dead_time >= 0 && isfinite(p->dead_time)) return RK_OK;
-    return rk_diag_set(diag, RK_ERR_RANGE, "dead time %g s: give a time of 0 or more",
-                       p->dead_time);
+    return RK_OK;
 }
 
-/* Take a zero off the smallest lag that is not below it, or off the largest. */
-static void cancel_zero(double *lag, size_t *lags, double zero)
+/* The lags kept, the largest first; what is dropped goes to them and to the dead time. */
+static rk_model half_rule(const rk_model *p, rk_model_kind kind)
 {
-    size_t at = *lags, i;
-
-    for (i = 0; i < *lags; i++) {
-        if (lag[i] >= zero && (at == *lags || lag[i] < lag[at])) {
-            at = i;
-        }
-    }
-    if (at == *lags) {
-        for (at = 0, i = 1; i < *lags; i++) {
-            at = lag[i] > lag[at] ? i : at;
-        }
-    }
-    lag[at] -= zero;
-    if (!(lag[at] > 0)) {
-        lag[at] = lag[--*lags];
-    }
-}
-
-static void half_rule(const rk_process *p, rk_model_kind kind, rk_model *m)
-{
-    const size_t kept = kind == RK_MODEL_FOPDT ? 1 : 2;
-    double lag[RK_LAGS_MAX], theta = p->dead_time;
-    size_t lags = p->lags, i;
+    const bool integrates = rk_model_kind_integrates(kind);
+    const int times = rk_model_kind_times(kind), kept = p->lags < times ? p->lags : times;
+    rk_model m = {.kind = kind, .gain = p->gain, .out0 = p->out0, .pv0 = p->pv0};
+    double lag[RK_LAGS_MAX];
+    int i;
 
     memcpy(lag, p->lag, sizeof lag);
-    for (i = 0; i < p->zeros; i++) {
-        if (p->zero[i] < 0) {
-            theta -= p->zero[i];
-        } else if (p->zero[i] > 0 && lags > 1) {
-            cancel_zero(lag, &lags, p->zero[i]);
+    qsort(lag, (size_t)p->lags, sizeof *lag, falling);
+    m.dead_time = p->dead_time + p->inverse;
+    if (kept < times) { /* there is no second lag to keep */
+        m.kind = integrates ? RK_MODEL_IPDT : RK_MODEL_FOPDT;
+    }
+    for (i = 0; i < kept; i++) {
+        m.time_constant[i] = lag[i];
+    }
+    for (i = kept; i < p->lags; i++) {
+        const bool largest = i == kept;
+
+        m.dead_time += largest ? 0.5 * lag[i] : lag[i];
+        if (largest && kept > 0) {
+            m.time_constant[kept - 1] += 0.5 * lag[i];
         }
     }
-    qsort(lag, lags, sizeof *lag, falling);
-    memset(m, 0, sizeof *m);
-    m->kind = lags < kept ? RK_MODEL_FOPDT : kind;
-    m->gain = p->gain;
-    for (i = 0; i < kept && i < lags; i++) {
-        m->time_constant[i] = lag[i];
-    }
-    if (lags > kept) {
-        m->time_constant[kept - 1] += 0.5 * lag[kept];
-        theta += 0.5 * lag[kept];
-    }
-    for (i = kept + 1; i < lags; i++) {
-        theta += lag[i];
-    }
-    if (m->time_constant[1] > m->time_constant[0]) {
-        const double quick = m->time_constant[0];
-
-        m->time_constant[0] = m->time_constant[1];
-        m->time_constant[1] = quick;
-    }
-    m->dead_time = theta;
+    return rk_model_sorted(&m);
 }
 
-/* The chain of lags answering a unit step, by the midpoint rule in steps far below the shortest
-   response that shows; a zero adds its part of a lag's rate. */
-static void simulate(const rk_process *p, double step, double *pv)
+static void respond(response *r)
 {
-    double x[RK_LAGS_MAX] = {0};
-    size_t point, sub, i;
+    rki_chain chain;
+    double x[RKI_CHAIN_STATES] = {0};
+    int point, i, j;
 
+    rki_chain_of_process(r->process, r->step, &chain);
     for (point = 0; point < POINTS; point++) {
-        double y = 1.0;
+        r->pv[point] = x[0];
+        for (i = 0; i < chain.states; i++) {
+            double sum = chain.gamma[i];
 
-        for (i = 0; i < p->lags; i++) {
-            const double rate = (y - x[i]) / p->lag[i];
-
-            y = x[i] + (i < p->zeros ? p->zero[i] * rate : 0.0);
-        }
-        pv[point] = p->gain * y;
-        for (sub = 0; sub < SUBSTEPS; sub++) {
-            const double h = step / SUBSTEPS;
-
-            y = 1.0;
-            for (i = 0; i < p->lags; i++) {
-                /* Exact for the input it had; the next lag sees its mean over the step. */
-                const double before = x[i];
-                double rate;
-
-                x[i] = y + ((x[i] - y) * exp(-h / p->lag[i]));
-                rate = (x[i] - before) / h;
-                y = (0.5 * (x[i] + before)) + (i < p->zeros ? p->zero[i] * rate : 0.0);
+            for (j = i; j < chain.states; j++) {
+                sum += chain.phi[i][j] * x[j];
             }
+            x[i] = sum;
         }
     }
 }
 
-static double largest_error(const rk_model *m, const rk_record *record, double *pv)
+/* What a model is off by at a point; its dead time stands behind the process's own. */
+static double off_at(const response *r, const rk_model *m, int point)
+{
+    const double since = (r->step * point) - (m->dead_time - r->process->dead_time);
+
+    if (!(since > 0)) return r->pv[point] / r->unit;
+    return (r->pv[point] - rki_transition_of_model(m, since).gamma[0]) / r->unit;
+}
+
+static double largest_error(const response *r, const rk_model *m)
 {
     double largest = 0;
-    size_t i;
+    int point;
 
-    if (rk_model_response_compute(m, record, pv, NULL) != RK_OK) return HUGE_VAL;
-    for (i = 0; i < rk_record_rows(record); i++) {
-        largest = fmax(largest, fabs(pv[i] - rk_record_pv(record)[i]));
+    for (point = 0; point < POINTS; point++) {
+        largest = fmax(largest, fabs(off_at(r, m, point)));
     }
-    return 100.0 * largest / fabs(m->gain);
+    return 100.0 * largest;
 }
 
-static rk_status fit_response(const rk_process *p, rk_model_kind kind, rk_reduction *made,
-                              rk_diag *diag)
+/* From logarithms of the times, and the part of the dead time beyond the process's own. */
+static rk_model model_at(const response *r, const double *x)
 {
-    double longest = p->dead_time, *pv = rk_memory_create(POINTS + 2, sizeof *pv);
-    rk_fit_plan plan = rk_fit_plan_make();
-    rk_record *record = NULL;
-    rk_fit *fit = rk_memory_create(1, sizeof *fit);
-    rk_status status;
-    double step;
-    size_t i;
+    const int times = rk_model_kind_times(r->kind);
+    rk_model m = {.kind = r->kind,
+                  .gain = r->process->gain,
+                  .out0 = r->process->out0,
+                  .pv0 = r->process->pv0};
+    int i;
 
-    plan.any_kind = false;
-    plan.plain = true;
-    plan.kind = kind;
-    for (i = 0; i < p->lags; i++) {
-        longest += p->lag[i];
+    for (i = 0; i < times; i++) {
+        m.time_constant[i] = exp(x[i]);
     }
-    step = SPAN * longest / POINTS;
-    if (pv == NULL || fit == NULL) {
-        status = RK_ERR_MEMORY;
-        (void)rk_diag_set(diag, status, "out of memory to reduce");
-    } else {
-        status = rk_record_create(&record, diag);
-    }
-    if (status == RK_OK) {
-        simulate(p, step, pv);
-        status = rk_record_add(record, -step, 0, 0, diag);
-    }
-    for (i = 0; i < POINTS && status == RK_OK; i++) {
-        /* The dead time is put on behind: the response begins at once. */
-        status = rk_record_add(record, (double)i * step, 1, pv[i], diag);
-    }
-    if (status == RK_OK) {
-        rk_model shifted = made->half_rule;
-
-        status = rk_fit_compute(record, &plan, fit, diag);
-        made->fitted = fit->model;
-        shifted.dead_time -= p->dead_time;
-        made->half_rule_error = largest_error(&shifted, record, pv);
-        made->fitted_error = largest_error(&fit->model, record, pv);
-        made->fitted.dead_time += p->dead_time;
-        made->fitted.out0 = made->fitted.pv0 = 0;
-    }
-    rk_record_free(record);
-    rk_memory_free(pv);
-    rk_memory_free(fit);
-    return status;
+    m.dead_time = r->process->dead_time + exp(x[times]);
+    return rk_model_sorted(&m);
 }
 
-rk_status rk_reduction_compute(const rk_process *process, rk_model_kind kind,
+static double squares(unsigned n, const double *x, double *slope, void *user)
+{
+    const response *r = user;
+    const rk_model m = model_at(r, x);
+    double sum = 0;
+    int point;
+
+    (void)n;
+    (void)slope;
+    for (point = 0; point < POINTS; point++) {
+        const double off = off_at(r, &m, point);
+
+        sum += off * off;
+    }
+    return sum;
+}
+
+static rk_status fit_response(response *r, const rk_model *start, rk_model *fitted)
+{
+    const int times = rk_model_kind_times(r->kind);
+    const double own = rk_model_slowest(r->process), least = log(LEAST * own);
+    double x[3], cost;
+    nlopt_opt search = nlopt_create(NLOPT_LN_SBPLX, (unsigned)times + 1);
+    int i;
+
+    if (search == NULL) return RK_ERR_MEMORY;
+    for (i = 0; i < times; i++) {
+        x[i] = log(fmax(start->time_constant[i], 0.02 * own));
+    }
+    x[times] = fmax(log(start->dead_time - r->process->dead_time), log(0.02 * own));
+    (void)nlopt_set_min_objective(search, squares, r);
+    (void)nlopt_set_lower_bounds1(search, least);
+    (void)nlopt_set_upper_bounds1(search, log(10.0 * own));
+    (void)nlopt_set_initial_step1(search, FIRST_STEP);
+    (void)nlopt_set_xtol_abs1(search, PRECISION);
+    (void)nlopt_set_maxeval(search, RUNS);
+    (void)nlopt_optimize(search, x, &cost);
+    nlopt_destroy(search);
+    *fitted = model_at(r, x);
+    return RK_OK;
+}
+
+rk_model rk_reduction_model(const rk_reduction *reduction)
+{
+    return reduction->by_half_rule ? reduction->half_rule : reduction->fitted;
+}
+
+double rk_reduction_error(const rk_reduction *reduction)
+{
+    return fmin(reduction->half_rule_error, reduction->fitted_error);
+}
+
+rk_status rk_reduction_compute(const rk_model *process, rk_model_kind kind,
                                rk_reduction *reduction, rk_diag *diag)
 {
+    const bool integrates = rk_model_kind_integrates(kind);
+    response r = {.process = process, .kind = kind};
     rk_reduction made;
     rk_status status;
+    double own;
 
     rk_diag_clear(diag);
     if (process == NULL || reduction == NULL) return RK_ERR_ARG;
     status = check(process, kind, diag);
     if (status != RK_OK) return status;
-    memset(&made, 0, sizeof made);
-    half_rule(process, kind, &made.half_rule);
-    status = fit_response(process, kind, &made, diag);
-    if (status == RK_OK) {
-        *reduction = made;
+    own = process->lags > 0 ? rk_model_slowest(process) : 1.0;
+    r.step = (integrates ? SPAN_INTEGRATING : SPAN) * own / POINTS;
+    r.unit = fabs(process->gain) * (integrates ? own : 1.0);
+    respond(&r);
+    made.half_rule = made.fitted = half_rule(process, kind);
+    r.kind = made.half_rule.kind;
+    made.half_rule_error = made.fitted_error = largest_error(&r, &made.half_rule);
+    if (made.half_rule_error > EXACT) {
+        status = fit_response(&r, &made.half_rule, &made.fitted);
+        if (status != RK_OK) return rk_diag_set(diag, status, "out of memory to reduce");
+        made.fitted_error = largest_error(&r, &made.fitted);
     }
-    return status;
+    made.by_half_rule = made.half_rule_error <= made.fitted_error;
+    *reduction = made;
+    return RK_OK;
 }

@@ -12,7 +12,7 @@ static const char *const kind_words[] = {"fopdt", "sopdt",    "sopdt-osc",
 
 const char *rk_model_kind_to_text(rk_model_kind kind)
 {
-    return rki_word(kind_words, (int)kind);
+    return kind >= RK_MODEL_PROCESS ? "process" : rki_word(kind_words, (int)kind);
 }
 
 rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag *diag)
@@ -31,14 +31,20 @@ rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag
 
 int rk_model_kind_times(rk_model_kind kind)
 {
-    static const int times[RK_MODEL_KINDS] = {1, 2, 1, 0, 1};
+    static const int times[] = {1, 2, 1, 0, 1, 0, 0};
 
     return times[kind];
 }
 
 bool rk_model_kind_integrates(rk_model_kind kind)
 {
-    return kind == RK_MODEL_IPDT || kind == RK_MODEL_IPDT_LAG;
+    return kind == RK_MODEL_IPDT || kind == RK_MODEL_IPDT_LAG ||
+           kind == RK_MODEL_PROCESS_INTEGRATING;
+}
+
+bool rk_model_is_process(const rk_model *model)
+{
+    return model->kind >= RK_MODEL_PROCESS;
 }
 
 int rk_model_kind_numbers(rk_model_kind kind, int number[RK_MODEL_NUMBERS])
@@ -59,9 +65,10 @@ int rk_model_kind_numbers(rk_model_kind kind, int number[RK_MODEL_NUMBERS])
 const char *rk_model_kind_words(rk_model_kind kind)
 {
     static const char *const words[] = {
-        "first order plus dead time",        "two lags plus dead time",
-        "underdamped plus dead time",        "integrator plus dead time",
-        "integrator and lag plus dead time", NULL};
+        "first order plus dead time",         "two lags plus dead time",
+        "underdamped plus dead time",         "integrator plus dead time",
+        "integrator and lag plus dead time",  "lags in series plus dead time",
+        "integrator and lags plus dead time", NULL};
 
     return rki_word(words, (int)kind);
 }
@@ -100,6 +107,38 @@ static rk_status check_times(const rk_model *model, rk_diag *diag)
     return RK_OK;
 }
 
+/* A process of one lag, or an integrator alone, would jump the wrong way at once. */
+static rk_status check_parts(const rk_model *model, rk_diag *diag)
+{
+    const bool integrates = rk_model_kind_integrates(model->kind);
+    const int least = integrates ? 0 : 1;
+    int i;
+
+    if (!rk_model_is_process(model)) return RK_OK;
+    if (model->lags < least || model->lags > RK_LAGS_MAX) {
+        return rk_diag_set(diag, RK_ERR_RANGE, "%d lags: give %d to %d", model->lags, least,
+                           RK_LAGS_MAX);
+    }
+    for (i = 0; i < model->lags; i++) {
+        if (model->lag[i] > 0 && isfinite(model->lag[i])) continue;
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "lag %d is %g s: give a time above 0, or leave it out", i + 1,
+                           model->lag[i]);
+    }
+    if (!(model->inverse >= 0) || isinf(model->inverse)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "an inverse response of %g s: give a time of 0 or more",
+                           model->inverse);
+    }
+    if (model->inverse > 0 && model->lags + integrates < 2) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "an inverse response behind one lag would make PV jump: give a second "
+            "lag, such as the valve's or the sensor's");
+    }
+    return RK_OK;
+}
+
 rk_status rk_model_check(const rk_model *model, rk_diag *diag)
 {
     rk_diag_clear(diag);
@@ -110,7 +149,8 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag)
             "model gain %g: give a finite gain that is not 0, in pv units per out unit",
             model->gain);
     }
-    if (check_times(model, diag) != RK_OK) return RK_ERR_RANGE;
+    if (check_times(model, diag) != RK_OK || check_parts(model, diag) != RK_OK)
+        return RK_ERR_RANGE;
     if (!isfinite(model->dead_time) || !(model->dead_time >= 0)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "dead time %g s: give a time of 0 or more",
                            model->dead_time);
@@ -123,6 +163,18 @@ rk_status rk_model_check(const rk_model *model, rk_diag *diag)
     return RK_OK;
 }
 
+/* All of them, the inverse response among them; of an integrator alone its dead time. */
+static double sum_of_lags(const rk_model *model)
+{
+    double sum = model->inverse;
+    int i;
+
+    for (i = 0; i < model->lags; i++) {
+        sum += model->lag[i];
+    }
+    return model->lags > 0 ? sum : model->dead_time;
+}
+
 double rk_model_slowest(const rk_model *model)
 {
     const double *tau = model->time_constant;
@@ -132,6 +184,9 @@ double rk_model_slowest(const rk_model *model)
         return fmax(tau[0], tau[0] / model->damping);
     case RK_MODEL_IPDT:
         return model->dead_time;
+    case RK_MODEL_PROCESS:
+    case RK_MODEL_PROCESS_INTEGRATING:
+        return sum_of_lags(model);
     default:
         return tau[0] + tau[1];
     }
@@ -161,6 +216,9 @@ double rk_model_quickest(const rk_model *model)
 
     for (i = 0; i < rk_model_kind_times(model->kind); i++) {
         least = fmin(least, model->time_constant[i]);
+    }
+    for (i = 0; i < model->lags; i++) {
+        least = fmin(least, model->lag[i]);
     }
     return least;
 }

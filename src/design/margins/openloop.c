@@ -48,6 +48,12 @@ static void add_process(rki_openloop *loop, const rk_model *model)
     for (i = 0; i < rk_model_kind_times(model->kind); i++) {
         add_den(loop, tau[i], 0.0);
     }
+    for (i = 0; i < model->lags; i++) {
+        add_den(loop, model->lag[i], 0.0);
+    }
+    if (model->inverse > 0) {
+        add_num(loop, -model->inverse, 0.0);
+    }
 }
 
 /* An infinite integral time is no time to compare with. */
@@ -62,7 +68,7 @@ rki_openloop rki_openloop_make(const rk_model *model, const rk_settings *setting
     const double tf = td > 0 ? settings->tf : 0.0;
     rki_openloop loop = {.k = settings->kc * model->gain};
 
-    if (model->dead_time > NO_DEAD_TIME * (model->time_constant[0] + ti_or_none(ti))) {
+    if (model->dead_time > NO_DEAD_TIME * (rk_model_slowest(model) + ti_or_none(ti))) {
         loop.theta = model->dead_time;
     }
 
@@ -189,14 +195,28 @@ static int relative_degree(const rki_openloop *loop)
     return sum;
 }
 
+/* How many quarter turns the phase lags in the end; an inverse response lags, too. */
+static int final_lag(const rki_openloop *loop)
+{
+    int sum = loop->integrators, i;
+
+    for (i = 0; i < loop->dens; i++) {
+        sum += degree(&loop->den[i]);
+    }
+    for (i = 0; i < loop->nums; i++) {
+        sum -= loop->num[i].a1 < 0 ? -1 : degree(&loop->num[i]);
+    }
+    return sum;
+}
+
 double rki_openloop_final_phase(const rki_openloop *loop)
 {
-    return (loop->k < 0 ? -RKI_PI : 0.0) - (0.5 * RKI_PI * relative_degree(loop));
+    return (loop->k < 0 ? -RKI_PI : 0.0) - (0.5 * RKI_PI * final_lag(loop));
 }
 
 static double leading(const rki_factor *f)
 {
-    return f->a2 > 0 ? f->a2 : f->a1;
+    return f->a2 > 0 ? f->a2 : fabs(f->a1);
 }
 
 double rki_openloop_final_magnitude(const rki_openloop *loop)
@@ -226,7 +246,7 @@ double rki_openloop_longest(const rki_openloop *loop)
     int i;
 
     for (i = 0; i < loop->nums; i++) {
-        sum += loop->num[i].a1;
+        sum += fabs(loop->num[i].a1);
     }
     for (i = 0; i < loop->dens; i++) {
         sum += loop->den[i].a1 + sqrt(loop->den[i].a2);
@@ -254,8 +274,8 @@ double rki_openloop_shortest(const rki_openloop *loop)
 
     for (i = 0; i < loop->nums; i++) {
         /* a2/a1 is near the smaller of two real time constants. */
-        least = fmin(least,
-                     loop->num[i].a2 > 0 ? loop->num[i].a2 / loop->num[i].a1 : loop->num[i].a1);
+        least = fmin(least, loop->num[i].a2 > 0 ? loop->num[i].a2 / loop->num[i].a1
+                                                : fabs(loop->num[i].a1));
     }
     for (i = 0; i < loop->dens; i++) {
         least = fmin(least, loop->den[i].a2 > 0 ? sqrt(loop->den[i].a2) : loop->den[i].a1);
@@ -270,7 +290,7 @@ static double time_unit(const rki_openloop *loop)
     int i;
 
     for (i = 0; i < loop->nums; i++) {
-        sum += log(loop->num[i].a1);
+        sum += log(fabs(loop->num[i].a1));
     }
     for (i = 0; i < loop->dens; i++) {
         sum += log(loop->den[i].a2 > 0 ? sqrt(loop->den[i].a2) : loop->den[i].a1);

@@ -9,12 +9,12 @@
 
 #define RKI_PI 3.14159265358979323846
 
-/** A factor 1 + a1 s + a2 s^2 with a1 > 0, a2 >= 0. */
+/** A factor 1 + a1 s + a2 s^2 with a1 > 0, a2 >= 0; of an inverse response a1 < 0, a2 0. */
 typedef struct rki_factor {
     double a1, a2;
 } rki_factor;
 
-enum { RKI_FACTORS_MAX = 4 };
+enum { RKI_FACTORS_MAX = RK_LAGS_MAX + 3 };
 
 /** L(s) = k s^-integrators * product of num / product of den * exp(-theta s). */
 typedef struct rki_openloop {

@@ -75,12 +75,10 @@ rk_status rki_sampled_loop_make(const rk_model *model, const rk_settings *settin
     loop->part = sampling->ts / (settings->pv_filter + sampling->ts);
     loop->integral = sampling->integral;
     loop->derivative = settings->derivative;
-    for (i = 0; i < 2; i++) {
+    loop->plant = p;
+    for (i = 0; i < RK_PLANT_STATES; i++) {
         loop->below[i] = 1.0 - p.a[i][i];
-        loop->b0[i] = p.b0[i];
-        loop->b1[i] = p.b1[i];
     }
-    loop->a01 = p.a[0][1];
     loop->cross = p.a[0][1] * p.a[1][0];
     continuous = rki_openloop_make(model, settings);
     loop->integrators = continuous.integrators;
@@ -96,17 +94,38 @@ static double complex over(double complex a, double complex b)
     return a * conj(b) * (1.0 / square);
 }
 
+/* e1' (zI - A)^-1 (b0 + b1/z), of a pair by its determinant, of a chain from its last state on. */
+static double complex plant_value(const rki_sampled_loop *loop, double complex z,
+                                  double complex off)
+{
+    const rk_plant_params *p = &loop->plant;
+    double complex x[RK_PLANT_STATES];
+    int i, j;
+
+    if (p->states <= 2) {
+        const double complex first = off + loop->below[0], second = off + loop->below[1];
+        const double complex in0 = p->b0[0] + (p->b1[0] * conj(z));
+        const double complex in1 = p->b0[1] + (p->b1[1] * conj(z));
+
+        return over((second * in0) + (p->a[0][1] * in1), (first * second) - loop->cross);
+    }
+    for (i = p->states - 1; i >= 0; i--) {
+        x[i] = p->b0[i] + (p->b1[i] * conj(z));
+        for (j = i + 1; j < p->states; j++) {
+            x[i] += p->a[i][j] * x[j];
+        }
+        x[i] = over(x[i], off + loop->below[i]);
+    }
+    return x[0];
+}
+
 void rki_sampled_loop_value(const rki_sampled_loop *loop, double angle, double *re, double *im)
 {
     /* z - 1 from half the angle: no digits are lost where z is near 1. 1/z is its conjugate. */
     const double s = sin(0.5 * angle), c = cos(0.5 * angle);
     const double complex off = (-2.0 * s * s) + (2.0 * s * c * (double complex)I);
     const double complex z = 1.0 + off;
-    const double complex first = off + loop->below[0], second = off + loop->below[1];
-    const double complex in0 = loop->b0[0] + (loop->b1[0] * conj(z));
-    const double complex in1 = loop->b0[1] + (loop->b1[1] * conj(z));
-    const double complex plant =
-        over((second * in0) + (loop->a01 * in1), (first * second) - loop->cross);
+    const double complex plant = plant_value(loop, z, off);
     double complex sum = 1.0, l;
 
     if (loop->ih > 0) {

@@ -12,10 +12,11 @@ typedef struct rki_sampled_loop {
     double kc, ih, td, tf; /* ih: h / ti */
     double part;           /* of the PV filter; 1: none */
     rk_scheme integral, derivative;
-    double below[2], cross; /* 1 - the diagonal of the plant's matrix, and its other product */
-    double a01, b0[2], b1[2];
-    int integrators; /* poles at z = 1 */
-    double k;        /* the sign of L for z -> 1; without integrators L there */
+    rk_plant_params plant;
+    double below[RK_PLANT_STATES]; /* 1 - the diagonal of its matrix, .. */
+    double cross;                  /* .. and of a pair its other product */
+    int integrators;               /* poles at z = 1 */
+    double k;                      /* the sign of L for z -> 1; without integrators L there */
 } rki_sampled_loop;
 
 /** Errors  as rk_sampled_margins_compute. */

@@ -37,6 +37,7 @@ static bool load_lane(rki_lanes *v, const rk_settings *s, const rk_sweep_plan *p
 {
     rk_pid_params params;
     rk_pid pid;
+    int i;
 
     if (rk_settings_pid_params(s, &plan->limits, model_of(plan), plan->ts, &params, NULL) !=
         RK_OK)
@@ -61,7 +62,9 @@ static bool load_lane(rki_lanes *v, const rk_settings *s, const rk_sweep_plan *p
     v->d[l] = pid.d;
     v->g[l] = (params.d_sp_weight * pid.sp_now) - pid.y;
     v->out[l] = pid.out;
-    v->x0[l] = v->x1[l] = 0.0;
+    for (i = 0; i < RK_PLANT_STATES; i++) {
+        v->x[i][l] = 0.0;
+    }
     v->pv[l] = plan->plant.pv0;
     return true;
 }
@@ -230,15 +233,18 @@ static rk_status run_blocks(rk_controller *k, rk_model_plant *plant, rki_course 
     for (scan = 0; scan < c->scans; scan++) {
         const double out = rk_controller_scan(k, c->sp, v->pv[0]);
         const size_t there = here == c->plant->delay ? 0 : here + 1;
-        const double x0[RKI_LANES] = {plant->plant.x[0]}, x1[RKI_LANES] = {plant->plant.x[1]};
         const double later[RKI_LANES] = {c->ring[here][0]};
-        double late[RKI_LANES] = {0}, pv;
+        double x[RK_PLANT_STATES][RKI_LANES], late[RKI_LANES] = {0}, pv;
+        int i;
 
+        for (i = 0; i < c->states; i++) {
+            x[i][0] = plant->plant.x[i];
+        }
         c->ring[here][0] = (out + c->load) - out0;
         late[0] = c->ring[there][0];
         count_out(v, t, out);
         pv = rk_plant_scan(&plant->plant, out + c->load);
-        rki_lanes_watch(v, c, t, x0, x1, late, later, (double)scan);
+        rki_lanes_watch(v, c, t, (const double(*)[RKI_LANES])x, late, later, (double)scan);
         v->pv[0] = pv;
         here = there;
     }
@@ -405,7 +411,9 @@ static rk_status plan_points(const rk_sweep_plan *plan, const rk_plant_params *w
             status = rk_plant_params_from_model(&part, until, &p, NULL);
         }
         if (status != RK_OK) return status;
-        c->between[k] = (rki_between){{p.a[0][0], p.a[0][1]}, p.b0[0], p.b1[0]};
+        memcpy(c->between[k].x, p.a[0], sizeof c->between[k].x);
+        c->between[k].late = p.b0[0];
+        c->between[k].later = p.b1[0];
         if (k + 1 < c->points && p.delay > 0) { /* what OUT is does not act yet */
             c->between[k].late = 0.0;
             c->between[k].later = p.b0[0];
@@ -472,6 +480,7 @@ rk_status rk_sweep_compute(const rk_sweep_plan *plan, const rk_settings *setting
                        .step = plan->limits.rate * plan->ts,
                        .ts = plan->ts,
                        .to_rest = plan->to_rest,
+                       .states = params.states > 2 ? params.states : 2,
                        .scans = (size_t)ceil((plan->duration / plan->ts) - 1e-9)};
     status = plan_points(plan, &params, &s.c);
     if (status != RK_OK) return rk_diag_set(diag, status, "the sweep's points");

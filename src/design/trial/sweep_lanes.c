@@ -72,12 +72,12 @@ static WITHIN void count_points(const rki_lanes *restrict v, const rki_course *c
     mark(&t->entry, l, furthest > band, entry, a, b);
 }
 
-/* PV's way from v->pv to the next scan's, from point to point; x0, x1, late and later are what the
+/* PV's way from v->pv to the next scan's, from point to point; x, late and later are what the
    scan began with. */
 static WITHIN void watch_lanes(const rki_lanes *restrict v, const rki_course *c,
-                               rki_tally *restrict t, const double *restrict x0,
-                               const double *restrict x1, const double *restrict late,
-                               const double *restrict later, double scan, int lanes)
+                               rki_tally *restrict t, const double (*restrict x)[RKI_LANES],
+                               const double *restrict late, const double *restrict later,
+                               double scan, int lanes, int states)
 {
     const double pv0 = c->plant->pv0, h = c->ts / c->points, sp = c->sp;
     const double sign = sp < pv0 ? -1.0 : 1.0;
@@ -92,13 +92,45 @@ static WITHIN void watch_lanes(const rki_lanes *restrict v, const rki_course *c,
         const double time = (c->ts * scan) + (h * k) - c->late;
 
         for (l = 0; l < lanes; l++) {
-            const double between_ =
-                (((at->late * late[l]) + (at->later * later[l])) + (at->x[1] * x1[l])) +
-                (at->x[0] * x0[l]);
-            const double to = sp - (pv0 + between_);
+            double gone = (at->late * late[l]) + (at->later * later[l]), to;
+            int i;
+
+            for (i = states - 1; i >= 0; i--) {
+                gone = gone + (at->x[i] * x[i][l]);
+            }
+            to = sp - (pv0 + gone);
 
             count_points(v, c, t, sign, time, h, l, from[l], to);
             from[l] = to;
+        }
+    }
+}
+
+/* The states at the next scan, those of this one kept in x; the order of the sums is rk_plant_scan's. */
+static WITHIN void move_plant(rki_lanes *restrict v, const rk_plant_params *p,
+                              double (*restrict x)[RKI_LANES], const double *restrict late,
+                              const double *restrict later, int lanes, int states)
+{
+    int l, i, j;
+
+    for (i = 0; i < states; i++) {
+        for (l = 0; l < lanes; l++) {
+            x[i][l] = v->x[i][l];
+        }
+    }
+    for (i = 0; i < states; i++) {
+        double sum[RKI_LANES];
+
+        for (l = 0; l < lanes; l++) {
+            sum[l] = (p->b0[i] * late[l]) + (p->b1[i] * later[l]);
+        }
+        for (j = states - 1; j >= (states > 2 ? i + 1 : 0); j--) {
+            for (l = 0; l < lanes && j != i; l++) {
+                sum[l] = sum[l] + (p->a[i][j] * x[j][l]);
+            }
+        }
+        for (l = 0; l < lanes; l++) {
+            v->x[i][l] = sum[l] + (p->a[i][i] * x[i][l]);
         }
     }
 }
@@ -109,14 +141,12 @@ static WITHIN void watch_lanes(const rki_lanes *restrict v, const rki_course *c,
    two numbers that are there, so that the compiler can make vectors of the lanes. */
 static WITHIN void scan_lanes(rki_lanes *restrict v, const rki_course *c, rki_tally *restrict t,
                               double *restrict here, const double *restrict there, bool prompt,
-                              double scan, int lanes)
+                              double scan, int lanes, int states)
 {
     const rk_plant_params *p = c->plant;
-    const double a00 = p->a[0][0], a01 = p->a[0][1], a10 = p->a[1][0], a11 = p->a[1][1];
-    const double b00 = p->b0[0], b01 = p->b0[1], b10 = p->b1[0], b11 = p->b1[1];
     const double out0 = p->out0, pv0 = p->pv0, sp = c->sp, load = c->load;
     const double low = c->low, high = c->high, step = c->step;
-    double x0[RKI_LANES], x1[RKI_LANES], late[RKI_LANES], later[RKI_LANES];
+    double x[RK_PLANT_STATES][RKI_LANES], late[RKI_LANES], later[RKI_LANES];
     int l;
 
     for (l = 0; l < lanes; l++) {
@@ -141,8 +171,6 @@ static WITHIN void scan_lanes(rki_lanes *restrict v, const rki_course *c, rki_ta
         const double move = fabs(out - last), u = (out + load) - out0;
         const double largest = t->largest[l];
 
-        x0[l] = v->x0[l];
-        x1[l] = v->x1[l];
         late[l] = prompt ? u : stored;
         later[l] = here[l];
         t->travel[l] += move;
@@ -155,29 +183,29 @@ static WITHIN void scan_lanes(rki_lanes *restrict v, const rki_course *c, rki_ta
         v->filtered[l] = seen;
         v->out[l] = out;
         here[l] = u;
-        v->x0[l] = (((b00 * late[l]) + (b10 * later[l])) + (a01 * x1[l])) + (a00 * x0[l]);
-        v->x1[l] = (((b01 * late[l]) + (b11 * later[l])) + (a10 * x0[l])) + (a11 * x1[l]);
     }
-    watch_lanes(v, c, t, x0, x1, late, later, scan, lanes);
+    move_plant(v, p, x, late, later, lanes, states);
+    watch_lanes(v, c, t, (const double(*)[RKI_LANES])x, late, later, scan, lanes, states);
     for (l = 0; l < lanes; l++) {
-        v->pv[l] = pv0 + v->x0[l];
+        v->pv[l] = pv0 + v->x[0][l];
     }
 }
 
 /* Scans until `until`, from a place in the ring on. */
 static WITHIN void scan_course(rki_lanes *restrict v, const rki_course *c,
-                               rki_tally *restrict t, size_t until, int lanes)
+                               rki_tally *restrict t, size_t until, int lanes, int states)
 {
     static const double none[RKI_LANES];
     const size_t delay = c->plant->delay;
 
     for (; t->scans < until && delay == 0; t->scans++) {
-        scan_lanes(v, c, t, c->ring[0], none, true, (double)t->scans, lanes);
+        scan_lanes(v, c, t, c->ring[0], none, true, (double)t->scans, lanes, states);
     }
     for (; t->scans < until; t->scans++) {
         const size_t next = t->oldest == delay ? 0 : t->oldest + 1;
 
-        scan_lanes(v, c, t, c->ring[t->oldest], c->ring[next], false, (double)t->scans, lanes);
+        scan_lanes(v, c, t, c->ring[t->oldest], c->ring[next], false, (double)t->scans, lanes,
+                   states);
         t->oldest = next;
     }
 }
@@ -185,7 +213,11 @@ static WITHIN void scan_course(rki_lanes *restrict v, const rki_course *c,
 WIDEST static void scan_all(rki_lanes *restrict v, const rki_course *c, rki_tally *restrict t,
                             size_t until)
 {
-    scan_course(v, c, t, until, RKI_LANES);
+    if (c->states == 2) {
+        scan_course(v, c, t, until, RKI_LANES, 2);
+    } else {
+        scan_course(v, c, t, until, RKI_LANES, c->states);
+    }
 }
 
 /* The first lane alone: a search asks for one candidate after the other. */
@@ -196,7 +228,11 @@ static void scan_one(rki_lanes *restrict v, const rki_course *c, rki_tally *rest
     rki_tally tally = *t;
     const rki_course course = *c;
 
-    scan_course(&lane, &course, &tally, until, 1);
+    if (c->states == 2) {
+        scan_course(&lane, &course, &tally, until, 1, 2);
+    } else {
+        scan_course(&lane, &course, &tally, until, 1, c->states);
+    }
     *v = lane;
     *t = tally;
 }
@@ -257,8 +293,10 @@ static bool rests(const rki_lanes *v, const rki_lanes *before, const rki_course 
         const double pv = fmax(t->high[l], -t->low[l]), out = t->largest[l];
         const double u = v->out[l] + c->load - c->plant->out0;
 
-        if (!same(v->x0[l], before->x0[l], pv) || !same(v->x1[l], before->x1[l], pv) ||
-            !same(v->filtered[l], before->filtered[l], pv) ||
+        for (i = 0; i < (size_t)c->states; i++) {
+            if (!same(v->x[i][l], before->x[i][l], pv)) return false;
+        }
+        if (!same(v->filtered[l], before->filtered[l], pv) ||
             !same(v->i[l], before->i[l], out) || !same(v->d[l], before->d[l], out)) {
             return false;
         }
@@ -316,8 +354,9 @@ void rki_lanes_run(rki_lanes *v, rki_course *c, rki_tally *t, bool one)
     }
 }
 
-void rki_lanes_watch(const rki_lanes *v, const rki_course *c, rki_tally *t, const double *x0,
-                     const double *x1, const double *late, const double *later, double scan)
+void rki_lanes_watch(const rki_lanes *v, const rki_course *c, rki_tally *t,
+                     const double (*x)[RKI_LANES], const double *late, const double *later,
+                     double scan)
 {
-    watch_lanes(v, c, t, x0, x1, late, later, scan, 1);
+    watch_lanes(v, c, t, x, late, later, scan, 1, c->states);
 }

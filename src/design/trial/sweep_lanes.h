@@ -24,8 +24,8 @@ typedef struct rki_lanes {
     double rest[RKI_LANES];                      /* how far from the setpoint PV settles */
     double ten[RKI_LANES], ninety[RKI_LANES];    /* those parts of its way there */
     double i[RKI_LANES], d[RKI_LANES], g[RKI_LANES],
-        out[RKI_LANES];                                 /* the controller's state */
-    double x0[RKI_LANES], x1[RKI_LANES], pv[RKI_LANES]; /* the plant's */
+        out[RKI_LANES];                                  /* the controller's state */
+    double x[RK_PLANT_STATES][RKI_LANES], pv[RKI_LANES]; /* the plant's */
 } rki_lanes;
 
 /** The points between which a level was passed: the first one's time, s, and PV at both. */
@@ -46,7 +46,7 @@ typedef struct rki_tally {
 /** PV at a point between two scans: its way from the state at the first, and from what OUT was a
    dead time ago and a scan before that. */
 typedef struct rki_between {
-    double x[2], late, later;
+    double x[RK_PLANT_STATES], late, later;
 } rki_between;
 
 /** At most so many points a scan. */
@@ -60,6 +60,7 @@ typedef struct rki_course {
     double late; /* of a load: it does not wait for OUT's delay, and is counted from then on */
     size_t scans;
     bool to_rest; /* it may end early */
+    int states; /* of the plant, 2 or more */
     int points;   /* a scan, its end among them */
     rki_between between[RKI_POINTS_A_SCAN];
 } rki_course;
@@ -75,10 +76,10 @@ double rki_lanes_passed(const rki_passage *passage, const rki_course *course, in
 /** Clear the delay memory and the tally. */
 void rki_lanes_clear(rki_course *course, rki_tally *tally);
 
-/** Of the first lane: PV's way from lanes->pv to the next scan's, from point to point, counted; x0, x1, late and later
+/** Of the first lane: PV's way from lanes->pv to the next scan's, from point to point, counted; x, late and later
  * are what the scan began with. */
 void rki_lanes_watch(const rki_lanes *lanes, const rki_course *course, rki_tally *tally,
-                     const double *x0, const double *x1, const double *late,
-                     const double *later, double scan);
+                     const double (*x)[RKI_LANES], const double *late, const double *later,
+                     double scan);
 
 #endif

@@ -717,48 +717,114 @@ START_TEST(moves_are_fitted_one_by_one)
 }
 END_TEST
 
-/* The half rule by its definition; what is lost by comparison with the process itself. */
+/* The half rule by its definition, and by the worked examples of its paper; what is lost by comparison
+   with the process itself. */
+#define LAGS RK_MODEL_PROCESS
+#define RAMP RK_MODEL_PROCESS_INTEGRATING
 static const struct {
-    rk_process process;
+    rk_model process;
     rk_model_kind kind;
     double tau, tau2, theta, error_most;
 } reductions[] = {
-    {{1, 1, {10}, 0, {0}, 3}, RK_MODEL_FOPDT, 10, 0, 3, 0.5},
-    {{2, 2, {10, 4}, 0, {0}, 1}, RK_MODEL_FOPDT, 12, 0, 3, 6},
-    {{2, 2, {4, 10}, 0, {0}, 1}, RK_MODEL_SOPDT, 10, 4, 1, 0.5},
-    {{-1, 4, {10, 4, 2, 1}, 0, {0}, 1}, RK_MODEL_FOPDT, 12, 0, 6, 9},
-    {{-1, 4, {10, 4, 2, 1}, 0, {0}, 1}, RK_MODEL_SOPDT, 10, 5, 3, 4},
-    {{1, 3, {8, 3, 1}, 1, {-2}, 0}, RK_MODEL_FOPDT, 9.5, 0, 4.5, 12},
-    {{1, 3, {8, 3, 1}, 1, {1}, 0}, RK_MODEL_SOPDT, 8, 3, 0, 0.5},
+    {{LAGS, 1, {0}, 0, 3, 0, 0, 1, {10}}, RK_MODEL_FOPDT, 10, 0, 3, 1e-9},
+    {{LAGS, 2, {0}, 0, 1, 0, 0, 2, {10, 4}}, RK_MODEL_FOPDT, 12, 0, 3, 7},
+    {{LAGS, 2, {0}, 0, 1, 0, 0, 2, {4, 10}}, RK_MODEL_SOPDT, 10, 4, 1, 1e-9},
+    {{LAGS, 2, {0}, 0, 1, 0, 0, 1, {10}}, RK_MODEL_SOPDT, 10, 0, 1, 1e-9},
+    {{LAGS, -1, {0}, 0, 1, 0, 0, 4, {4, 10, 1, 2}}, RK_MODEL_FOPDT, 12, 0, 6, 9},
+    {{LAGS, -1, {0}, 0, 1, 0, 0, 4, {10, 4, 2, 1}}, RK_MODEL_SOPDT, 10, 5, 3, 4},
+    {{LAGS, 1, {0}, 0, 0, 0, 0, 3, {8, 3, 1}, 2}, RK_MODEL_FOPDT, 9.5, 0, 4.5, 12},
+    {{LAGS, 1, {0}, 0, 0, 0, 0, 4, {1, 1, 1, 1}}, RK_MODEL_FOPDT, 1.5, 0, 2.5, 25},
+    {{LAGS, 1, {0}, 0, 0, 0, 0, 4, {1, 0.2, 0.04, 0.008}}, RK_MODEL_FOPDT, 1.1, 0, 0.148, 6},
+    {{LAGS, 1, {0}, 0, 0, 0, 0, 4, {1, 0.2, 0.04, 0.008}}, RK_MODEL_SOPDT, 1, 0.22, 0.028, 2},
+    {{RAMP, 1, {0}, 0, 2, 0, 0, 0, {0}}, RK_MODEL_IPDT, 0, 0, 2, 1e-9},
+    {{RAMP, 0.1, {0}, 0, 2, 0, 0, 1, {6}}, RK_MODEL_IPDT_LAG, 6, 0, 2, 1e-9},
+    {{RAMP, 0.1, {0}, 0, 2, 0, 0, 2, {6, 1}}, RK_MODEL_IPDT, 0, 0, 6, 60},
 };
 
 START_TEST(a_process_is_reduced_by_the_half_rule_and_by_its_response)
 {
     rk_reduction r;
+    rk_model m;
     rk_diag diag = {RK_OK, ""};
 
     ck_assert_msg(
         rk_reduction_compute(&reductions[_i].process, reductions[_i].kind, &r, &diag) == RK_OK,
         "%s", diag.text);
-    ck_close(r.half_rule.time_constant[0], reductions[_i].tau, 1e-12);
+    ck_assert_double_eq_tol(r.half_rule.time_constant[0], reductions[_i].tau, 1e-12);
     ck_assert_double_eq_tol(r.half_rule.time_constant[1], reductions[_i].tau2, 1e-12);
     ck_assert_double_eq_tol(r.half_rule.dead_time, reductions[_i].theta, 1e-12);
     ck_assert_double_le(r.half_rule_error, reductions[_i].error_most);
     ck_assert_double_le(r.fitted_error, reductions[_i].error_most);
-    ck_close(r.fitted.gain, reductions[_i].process.gain, 0.03);
+    ck_assert_double_eq(r.fitted.gain, reductions[_i].process.gain);
+    m = rk_reduction_model(&r);
+    ck_assert_double_eq(rk_reduction_error(&r), fmin(r.half_rule_error, r.fitted_error));
+    ck_assert_double_eq(m.dead_time, r.half_rule_error <= r.fitted_error ? r.half_rule.dead_time
+                                                                         : r.fitted.dead_time);
+    ck_assert_int_eq(rk_model_check(&m, NULL), RK_OK);
+}
+END_TEST
+
+/* The fitted reduction is the best there is: any other time or dead time is off by more squares. */
+START_TEST(a_fitted_reduction_is_the_least_squares_one)
+{
+    const rk_model *p = &reductions[_i].process;
+    rk_record *record = NULL;
+    rk_reduction r;
+    double squares[5] = {0}, pv[401], was[401];
+    int k, i;
+
+    if (reductions[_i].error_most < 1) return; /* it is exact */
+    ck_assert_int_eq(rk_reduction_compute(p, reductions[_i].kind, &r, NULL), RK_OK);
+    ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
+    for (i = 0; i <= 400; i++) { /* the rows of the response that it was fitted to */
+        const double span = rk_model_kind_integrates(p->kind) ? 4 : 7;
+
+        ck_assert_int_eq(
+            rk_record_add(record, i * span * rk_model_slowest(p) / 400, i > 0, 0, NULL), RK_OK);
+    }
+    ck_assert_int_eq(rk_model_response_compute(p, record, was, NULL), RK_OK);
+    for (k = 0; k < 5; k++) {
+        rk_model m = r.fitted;
+
+        m.time_constant[0] *= k == 1 ? 1.02 : k == 2 ? 0.98 : 1;
+        m.dead_time *= k == 3 ? 1.02 : k == 4 ? 0.98 : 1;
+        ck_assert_int_eq(rk_model_response_compute(&m, record, pv, NULL), RK_OK);
+        for (i = 0; i <= 400; i++) {
+            squares[k] += (pv[i] - was[i]) * (pv[i] - was[i]);
+        }
+        ck_assert_msg((k < 3 && r.fitted.time_constant[0] == 0) || k == 0 ||
+                          squares[k] > squares[0],
+                      "%d: %g, not above %g", k, squares[k], squares[0]);
+    }
+    rk_record_free(record);
 }
 END_TEST
 
 START_TEST(a_process_out_of_range_is_refused)
 {
-    const rk_process bad[] = {{0, 1, {10}, 0, {0}, 3},  {1, 0, {10}, 0, {0}, 3},
-                              {1, 1, {-1}, 0, {0}, 3},  {1, 1, {10}, 1, {2}, 3},
-                              {1, 1, {10}, 0, {0}, -3}, {1, 2, {10, 1}, 1, {QNAN}, 3}};
+    static const struct {
+        rk_model process;
+        const char *says;
+    } bad[] = {
+        {{LAGS, 0, {0}, 0, 3, 0, 0, 1, {10}}, "gain 0"},
+        {{LAGS, 1, {0}, 0, 3, 0, 0, 0, {10}}, "0 lags: give 1 to 8"},
+        {{LAGS, 1, {0}, 0, 3, 0, 0, 9, {10}}, "9 lags: give 1 to 8"},
+        {{RAMP, 1, {0}, 0, 3, 0, 0, -1, {10}}, "give 0 to 8"},
+        {{LAGS, 1, {0}, 0, 3, 0, 0, 2, {10, -1}}, "lag 2 is -1 s"},
+        {{LAGS, 1, {0}, 0, 3, 0, 0, 2, {0, 1}}, "lag 1 is 0 s"},
+        {{LAGS, 1, {0}, 0, 3, 0, 0, 1, {10}, 2}, "would make PV jump"},
+        {{LAGS, 1, {0}, 0, 3, 0, 0, 2, {10, 1}, -2}, "inverse response of -2"},
+        {{LAGS, 1, {0}, 0, -3, 0, 0, 1, {10}}, "dead time -3"},
+        {{RK_MODEL_FOPDT, 1, {10}, 0, 3}, "needs no reduction"},
+    };
     rk_reduction r;
+    rk_diag diag;
     size_t i;
 
     for (i = 0; i < COUNT(bad); i++) {
-        ck_assert_int_eq(rk_reduction_compute(&bad[i], RK_MODEL_FOPDT, &r, NULL), RK_ERR_RANGE);
+        ck_assert_int_eq(rk_reduction_compute(&bad[i].process, RK_MODEL_FOPDT, &r, &diag),
+                         RK_ERR_RANGE);
+        ck_assert_msg(strstr(diag.text, bad[i].says) != NULL, "%s: %s", bad[i].says, diag.text);
     }
     ck_assert_int_eq(rk_reduction_compute(&reductions[0].process, RK_MODEL_IPDT, &r, NULL),
                      RK_ERR_RANGE);
@@ -781,6 +847,7 @@ Suite *suite_fit_kinds(void)
     tcase_add_test(t, a_model_is_validated_by_a_record_it_has_not_seen);
     tcase_add_test(t, moves_are_fitted_one_by_one);
     add_table(t, a_process_is_reduced_by_the_half_rule_and_by_its_response, reductions);
+    add_table(t, a_fitted_reduction_is_the_least_squares_one, reductions);
     tcase_add_test(t, a_process_out_of_range_is_refused);
     /* Hundreds of runs that say nothing new under the sanitizers. */
     tcase_set_tags(many, "statistics");

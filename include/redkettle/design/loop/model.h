@@ -19,17 +19,24 @@ typedef enum rk_model_kind {
     RK_MODEL_SOPDT_OSC = 2, /* gain exp(-theta s) / (T^2 s^2 + 2 damping T s + 1) */
     RK_MODEL_IPDT = 3,      /* gain exp(-theta s) / s: an integrator */
     RK_MODEL_IPDT_LAG = 4,  /* gain exp(-theta s) / (s (T s + 1)) */
+    /* Not what rules or a fit take, but a whole process as it is made of parts: */
+    RK_MODEL_PROCESS = 5, /* gain (1 - V s) exp(-theta s) / ((T1 s + 1) (T2 s + 1) ..) */
+    RK_MODEL_PROCESS_INTEGRATING = 6, /* the same behind an integrator, over s */
 } rk_model_kind;
 
+/** Lags of a process at most. */
+enum { RK_LAGS_MAX = 8 };
+
+/** The kinds that a rule or a fit takes: those below this. */
 enum { RK_MODEL_KINDS = 5 };
 
-/** "fopdt", "sopdt", "sopdt-osc", "ipdt", "ipdt-lag". */
+/** "fopdt", "sopdt", "sopdt-osc", "ipdt", "ipdt-lag"; "process" of both made of parts. */
 const char *rk_model_kind_to_text(rk_model_kind kind);
 
 /** Errors  RK_ERR_RANGE for a word that names no kind; diag lists the kinds. */
 rk_status rk_model_kind_from_text(const char *text, rk_model_kind *kind, rk_diag *diag);
 
-/** How many time constants a kind has: 0 to 2. */
+/** How many time constants a kind has: 0 to 2; a process has lags. */
 int rk_model_kind_times(rk_model_kind kind);
 
 /** Does PV keep moving for as long as OUT is off balance? */
@@ -59,7 +66,14 @@ typedef struct rk_model {
     double dead_time;        /* theta, s, >= 0 */
     double out0;             /* operating point, out-EU; an integrator's: where PV stands */
     double pv0;              /* operating point, pv-EU: the PV that out0 holds */
+    int lags; /* of a process: how many, 1 to RK_LAGS_MAX; 0 from an integrator on */
+    double
+        lag[RK_LAGS_MAX]; /* T1, T2, .. in the order in which OUT comes through them, s, > 0 */
+    double inverse;       /* V, s, >= 0: PV first goes the wrong way; 0: it does not */
 } rk_model;
+
+/** Is it a process made of parts, which has lags in place of time constants? */
+bool rk_model_is_process(const rk_model *model);
 
 /**
  * Is the model usable?
