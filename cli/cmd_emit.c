@@ -174,7 +174,7 @@ static int check_stable(job *j)
     if (!loop->has_model || !loop->has_settings || rk_settings_is_on_off(&loop->settings)) {
         return EXIT_DONE; /* two-position control cycles, by its nature */
     }
-    status = rk_loop_margins_compute(&loop->model, &loop->model, &loop->settings,
+    status = rk_loop_margins_compute(rk_design_process(loop), &loop->model, &loop->settings,
                                      rk_design_sampling(loop, &room), &margins, &diag);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     if (margins.stable) return EXIT_DONE;

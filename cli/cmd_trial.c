@@ -156,7 +156,7 @@ static int tell(job *j)
 static int run_open_step(job *j)
 {
     trial_job *t = (trial_job *)j;
-    const rk_model *m = &t->j.loop.model;
+    const rk_model *m = rk_design_process(&t->j.loop);
     const double own = rk_model_slowest(m) + m->dead_time;
     rk_report *report;
     rk_diag diag = {RK_OK, ""};

@@ -68,7 +68,7 @@ static int tune_all(job *j)
             within_loop(j, &t->list[i]);
         }
         status = rk_performance_compute(
-            &j->loop.model, &t->list[i].settings,
+            rk_design_process(&j->loop), &t->list[i].settings,
             rk_conditions_sampling(&conditions, &t->list[i].settings, &room),
             &t->performance[i], &diag);
         if (status != RK_OK) return fail_diag(j, status, &diag);

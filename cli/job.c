@@ -97,6 +97,7 @@ static int lay_model(job *j)
                     has_times ? "--time-constant and " : "");
     }
     j->loop.has_model = true;
+    j->loop.has_process = false; /* what is typed is the process */
     j->loop.gain95[0] = j->loop.tau95[0][0] = j->loop.dead_time95[0] = nan("");
     if (rk_model_check(m, &diag) != RK_OK) return fail(j, EXIT_USAGE, "%s", diag.text);
     return EXIT_DONE;

@@ -246,17 +246,17 @@ rk_status rk_figure_frequency(const rk_design *loop, const rk_check *check,
     if (script != NULL && make_room(&continuous) && make_room(&sampled)) {
         rk_sampling room;
         const rk_sampling *sampling = rk_design_sampling(loop, &room);
-        const double middle = middle_of(&loop->model, &check->margins);
+        const double middle = middle_of(rk_design_process(loop), &check->margins);
         const double low = BELOW * middle, high = ABOVE * middle;
         const double half = check->has_sampled ? PI / loop->ts : high;
-        loop_of of = {&loop->model, &loop->settings, NULL, -1};
+        loop_of of = {rk_design_process(loop), &loop->settings, NULL, -1};
 
-        follow(&continuous, value_of, &of, low, high, loop->model.dead_time);
+        follow(&continuous, value_of, &of, low, high, rk_design_process(loop)->dead_time);
         add_response(script, "continuous", &continuous);
         if (check->has_sampled) {
             of.sampling = sampling;
             follow(&sampled, value_of, &of, low, fmin(high, half),
-                   loop->model.dead_time + loop->ts);
+                   rk_design_process(loop)->dead_time + loop->ts);
             add_response(script, "sampled", &sampled);
         }
         draw_loop(script, style, loop, check, low, high, check->has_sampled ? 2 : 1);
@@ -330,13 +330,14 @@ rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_styl
     }
     script = rk_text_create();
     if (script != NULL && make_room(&r[0]) && make_room(&r[1]) && make_room(&r[2])) {
-        const rk_settings one = rk_settings_make(1.0 / loop->model.gain, HUGE_VAL, 0.0, 0.0);
+        const rk_settings one =
+            rk_settings_make(1.0 / rk_design_process(loop)->gain, HUGE_VAL, 0.0, 0.0);
         const rk_sampling sampling = {loop->ts, rk_design_delay(loop), loop->settings.integral};
-        const double middle = middle_of(&loop->model, NULL);
+        const double middle = middle_of(rk_design_process(loop), NULL);
         const double half = isnan(loop->ts) ? 0.0 : PI / loop->ts;
         const double low = BELOW * middle;
         const double high = fmin(fmax(ABOVE * middle, PAST_HALF * half), 1e3 * middle);
-        rk_model unit = loop->model;
+        rk_model unit = *rk_design_process(loop);
         loop_of of = {&unit, &one, NULL, 0};
         const size_t count = isnan(loop->ts) ? 2 : 3;
 
@@ -345,7 +346,7 @@ rk_status rk_figure_model(const rk_design *loop, int order, const rk_figure_styl
         of.order = order;
         follow(&r[1], value_of, &of, low, high, unit.dead_time);
         if (count > 2) {
-            of.model = &loop->model;
+            of.model = rk_design_process(loop);
             of.sampling = &sampling;
             follow(&r[2], value_of, &of, low, fmin(high, half), unit.dead_time);
         }

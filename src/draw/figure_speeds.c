@@ -13,10 +13,11 @@ enum { FAN = 5 };
 static void make_case(const rk_design *loop, const rk_tuning *tuning, rk_trial_case *made)
 {
     memset(made, 0, sizeof *made);
-    made->plant = loop->model;
+    made->plant = *rk_design_process(loop);
     made->settings = tuning->settings;
     made->limits = rk_limits_none();
-    made->ts = isnan(loop->ts) ? rk_scan_fast(&loop->model, &made->settings) : loop->ts;
+    made->ts =
+        isnan(loop->ts) ? rk_scan_fast(rk_design_process(loop), &made->settings) : loop->ts;
     (void)snprintf(made->name, sizeof made->name, "lambda %.3g s", tuning->lambda);
 }
 

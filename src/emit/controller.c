@@ -323,6 +323,29 @@ static void add_number_95(rk_text *text, const char *lead, const char *what, dou
     rki_add_line(text, lead, line);
 }
 
+/* The parts that the model stands for. */
+static void add_process(rk_text *text, const rk_design *loop, const char *lead)
+{
+    const rk_model *p = &loop->process;
+    char line[256];
+    size_t used;
+    int i;
+
+    if (!loop->has_process) return;
+    used = (size_t)snprintf(line, sizeof line, "Process       %slags",
+                            rk_model_kind_integrates(p->kind) ? "an integrator, " : "");
+    for (i = 0; i < p->lags; i++) {
+        used += (size_t)snprintf(line + used, sizeof line - used, "%s %.6g s", i > 0 ? "," : "",
+                                 p->lag[i]);
+    }
+    if (p->inverse > 0) {
+        used += (size_t)snprintf(line + used, sizeof line - used, "; inverse response %.6g s",
+                                 p->inverse);
+    }
+    (void)snprintf(line + used, sizeof line - used, "; dead time %.6g s", p->dead_time);
+    rki_add_line(text, lead, line);
+}
+
 void rki_add_model(rk_text *text, const rk_design *loop, const char *lead)
 {
     const rk_model *m = &loop->model;
@@ -349,6 +372,7 @@ void rki_add_model(rk_text *text, const rk_design *loop, const char *lead)
         rki_add_line(text, lead, line);
     }
     add_number_95(text, lead, "  dead time     ", m->dead_time, loop->dead_time95, "s");
+    add_process(text, loop, lead);
 }
 
 static rk_status add_margins(rk_text *text, const rk_design *loop, const char *lead,
@@ -362,8 +386,8 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
     rk_status status;
 
     if (!loop->has_model || rk_settings_is_on_off(&loop->settings)) return RK_OK;
-    status = rk_loop_margins_compute(&loop->model, &loop->model, &loop->settings, sampling,
-                                     &margins, diag);
+    status = rk_loop_margins_compute(rk_design_process(loop), &loop->model, &loop->settings,
+                                     sampling, &margins, diag);
     if (status == RK_ERR_RANGE && loop->settings.predictor) {
         (void)snprintf(line, sizeof line, "Margins       NOT KNOWN: %.120s",
                        diag != NULL ? diag->text : "");
@@ -386,7 +410,7 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
                    as);
     rki_add_line(text, lead, line);
     if (sampling == NULL) return RK_OK;
-    status = rk_margins_compute(&loop->model, &loop->settings, &margins, diag);
+    status = rk_margins_compute(rk_design_process(loop), &loop->settings, &margins, diag);
     if (status == RK_OK && margins.stable) {
         (void)snprintf(line, sizeof line,
                        "  continuous    gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g",

@@ -123,6 +123,20 @@ void rki_add_c_code(rk_text *text, const rk_text *code, rk_number number)
     add_code(text, code, number, "/*", "*/", turn_c);
 }
 
+static rk_single_plant numbers_of(const rk_plant_params *p)
+{
+    rk_single_plant made;
+
+    memcpy(made.a, p->a, sizeof made.a);
+    memcpy(made.b0, p->b0, sizeof made.b0);
+    memcpy(made.b1, p->b1, sizeof made.b1);
+    made.states = p->states;
+    made.delay = p->delay;
+    made.out0 = p->out0;
+    made.pv0 = p->pv0;
+    return made;
+}
+
 rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **made,
                                 rk_diag *diag)
 {
@@ -162,17 +176,16 @@ rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **ma
     p.two_position = rk_settings_is_on_off(&loop->settings);
     p.direct = pid.kc < 0;
     p.hysteresis = loop->settings.on_off;
-    if (twin || p.predictor) {
+    if (p.predictor) {
         status = rk_predictor_params_from_model(&loop->model, loop->ts, &plant, &quick, diag);
         if (status != RK_OK) return status;
-        memcpy(p.quick_b0, quick.b0, sizeof p.quick_b0);
-        memcpy(p.quick_b1, quick.b1, sizeof p.quick_b1);
-        memcpy(p.a, plant.a, sizeof p.a);
-        memcpy(p.b0, plant.b0, sizeof p.b0);
-        memcpy(p.b1, plant.b1, sizeof p.b1);
-        p.delay = plant.delay;
-        p.out0 = plant.out0;
-        p.pv0 = plant.pv0;
+        p.whole = numbers_of(&plant);
+        p.quick = numbers_of(&quick);
+    }
+    if (twin) {
+        status = rk_plant_params_from_model(rk_design_process(loop), loop->ts, &plant, diag);
+        if (status != RK_OK) return status;
+        p.plant = numbers_of(&plant);
     }
     status = rk_single_create(&p, made);
     return status == RK_OK

@@ -34,7 +34,7 @@ rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made,
                            loop->has_model ? "a scan interval: give [loop] scan"
                                            : "a model: fit a record and save it");
     }
-    status = rk_plant_params_from_model(&loop->model, loop->ts, &made->params, diag);
+    status = rk_plant_params_from_model(rk_design_process(loop), loop->ts, &made->params, diag);
     if (status != RK_OK) return status;
     if (made->params.delay > DELAY_MOST) {
         return rk_diag_set(
@@ -43,40 +43,56 @@ rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made,
             "more slowly",
             made->params.delay, DELAY_MOST);
     }
-    made->second = rki_has_second_state(loop->model.kind);
+    made->states = loop->has_process                        ? made->params.states
+                   : rki_has_second_state(loop->model.kind) ? 2
+                                                            : 1;
     rk_emit_plant_name(loop, made->name);
     rki_upper(made->name, made->upper_name);
     return RK_OK;
 }
 
+/* Names of the coefficients: row, then column of a; place of the state in b. */
+#define ROW(i)                                                                                 \
+    {                                                                                          \
+        "a" #i "0", "a" #i "1", "a" #i "2", "a" #i "3", "a" #i "4", "a" #i "5", "a" #i "6",    \
+            "a" #i "7", "a" #i "8"                                                             \
+    }
+static const char *const a_name[RK_PLANT_STATES][RK_PLANT_STATES] = {
+    ROW(0), ROW(1), ROW(2), ROW(3), ROW(4), ROW(5), ROW(6), ROW(7), ROW(8)};
+static const char *const b0_name[RK_PLANT_STATES] = {"b00", "b01", "b02", "b03", "b04",
+                                                     "b05", "b06", "b07", "b08"};
+static const char *const b1_name[RK_PLANT_STATES] = {"b10", "b11", "b12", "b13", "b14",
+                                                     "b15", "b16", "b17", "b18"};
+
+/* Of a pair each state feeds the other, of a chain those before it alone. */
+static bool feeds(const rki_twin *t, int from, int to)
+{
+    return from == to || from > to || t->states == 2;
+}
+
 int rki_twin_constants(const rki_twin *t, rki_constant list[RKI_TWIN_CONSTANTS_MAX])
 {
     const rk_plant_params *p = &t->params;
-    const struct {
-        bool used;
-        rki_constant constant;
-    } all[RKI_TWIN_CONSTANTS_MAX] = {
-        {true, {"a00", p->a[0][0], "what stays of the first state in a scan"}},
-        {t->second, {"a01", p->a[0][1], "what the second state adds to it"}},
-        {t->second, {"a10", p->a[1][0], "what the first state adds to the second"}},
-        {t->second, {"a11", p->a[1][1], "what stays of the second"}},
-        {true, {"b00", p->b0[0], "what OUT a dead time ago adds"}},
-        {true, {"b10", p->b1[0], "what OUT a scan before that adds"}},
-        {t->second, {"b01", p->b0[1], "the same, to the second state"}},
-        {t->second, {"b11", p->b1[1], "and this"}},
-        {true, {"out0", p->out0, "operating point: OUT"}},
-        {true, {"pv0", p->pv0, "operating point: the PV that out0 holds"}},
-    };
-    int count = 0, i;
+    int count = 0, i, j;
 
-    for (i = 0; i < RKI_TWIN_CONSTANTS_MAX; i++) {
-        if (all[i].used) {
-            list[count] = all[i].constant;
-            if (t->number == RK_NUMBER_REAL) {
-                list[count].value = (double)(float)list[count].value;
-            }
-            count++;
+    for (i = 0; i < t->states; i++) {
+        for (j = 0; j < t->states; j++) {
+            if (!feeds(t, j, i)) continue;
+            list[count++] = (rki_constant){
+                a_name[i][j], p->a[i][j],
+                i == j ? "what stays of this state in a scan"
+                       : "what the state of the second number adds to the first"};
         }
+    }
+    for (i = 0; i < t->states; i++) {
+        list[count++] = (rki_constant){b0_name[i], p->b0[i], "what OUT a dead time ago adds"};
+        list[count++] =
+            (rki_constant){b1_name[i], p->b1[i], "what OUT a scan before that adds"};
+    }
+    list[count++] = (rki_constant){"out0", p->out0, "operating point: OUT"};
+    list[count++] = (rki_constant){"pv0", p->pv0, "operating point: the PV that out0 holds"};
+    for (i = 0; i < count && t->number == RK_NUMBER_REAL; i++) {
+        list[i].value = (double)(float)list[i].value;
     }
     return count;
 }
@@ -107,8 +123,11 @@ void rki_add_twin_head(rk_text *text, const rki_twin *t, const char *lead)
 
 static void add_st_variables(rki_block *b, const rki_twin *t)
 {
+    static const char *const x_name[RK_PLANT_STATES] = {"x0", "x1", "x2", "x3", "x4",
+                                                        "x5", "x6", "x7", "x8"};
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
     char chars[48];
+    int i;
 
     rki_block_constants(b, list, rki_twin_constants(t, list));
     (void)snprintf(chars, sizeof chars, "%zu", t->params.delay);
@@ -119,16 +138,41 @@ static void add_st_variables(rki_block *b, const rki_twin *t)
     rki_block_number(b, RKI_LOCALS, "u", 0.0, "", "");
     rki_block_number(b, RKI_LOCALS, "late", nan(""), "", "");
     rki_block_number(b, RKI_LOCALS, "later", nan(""), "", "");
-    rki_block_number(b, RKI_LOCALS, "x0", 0.0, "PV less pv0", "");
-    if (t->second) {
-        rki_block_number(b, RKI_LOCALS, "x1", 0.0, "what feeds it", "");
+    for (i = 0; i < t->states; i++) {
+        rki_block_number(b, RKI_LOCALS, x_name[i], 0.0,
+                         i == 0 ? "PV less pv0" : "what feeds it", "");
+    }
+    if (t->states == 2) {
         rki_block_number(b, RKI_LOCALS, "x0_next", nan(""), "", "");
     }
+}
+
+/* The next value of a state: what comes in, the other states from the last on, its own; upper: names
+   of constants in capitals, as C has them; of: what stands before a state's name. */
+static void add_sum(rk_text *text, const rki_twin *t, int i, bool upper, const char *of)
+{
+    const char a = upper ? 'A' : 'a', b = upper ? 'B' : 'b';
+    int others = 0, j;
+
+    for (j = 0; j < t->states; j++) {
+        others += j != i && feeds(t, j, i);
+    }
+    for (j = 0; j < others; j++) {
+        rk_text_add(text, "(");
+    }
+    rk_text_add(text, "((%c0%d * late) + (%c1%d * later))", b, i, b, i);
+    for (j = t->states - 1; j >= 0; j--) {
+        if (j != i && feeds(t, j, i)) {
+            rk_text_add(text, " + (%c%d%d * %sx%d))", a, i, j, of, j);
+        }
+    }
+    rk_text_add(text, " + (%c%d%d * %sx%d)", a, i, i, of, i);
 }
 
 rki_block rki_twin_block(const rki_twin *t)
 {
     rki_block b = rki_block_make(t->upper_name, false, t->number);
+    int i;
 
     rki_block_number(&b, RKI_INPUTS, "out", t->params.out0, "what the controller wrote",
                      t->loop->out_units);
@@ -145,13 +189,13 @@ rki_block rki_twin_block(const rki_twin *t)
                         "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; "
                         "END_IF;\n"
                         "late := ring[oldest];\n");
-    if (t->second) {
-        rk_text_add(b.body,
-                    "x0_next := (((b00 * late) + (b10 * later)) + (a01 * x1)) + (a00 * x0);\n"
-                    "x1 := (((b01 * late) + (b11 * later)) + (a10 * x0)) + (a11 * x1);\n"
-                    "x0 := x0_next;\n");
-    } else {
-        rk_text_add(b.body, "x0 := ((b00 * late) + (b10 * later)) + (a00 * x0);\n");
+    for (i = 0; i < t->states; i++) {
+        rk_text_add(b.body, "x%d%s := ", i, t->states == 2 && i == 0 ? "_next" : "");
+        add_sum(b.body, t, i, false, "");
+        rk_text_add(b.body, ";\n");
+    }
+    if (t->states == 2) {
+        rk_text_add(b.body, "x0 := x0_next;\n");
     }
     rk_text_add(b.body, "pv := pv0 + x0;\n");
     return b;
@@ -184,11 +228,18 @@ static void add_c_head(rk_text *text, const rki_twin *t)
 rk_status rk_emit_plant_c_header(const rk_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag)
 {
+    char states[(4 * RK_PLANT_STATES) + 1];
+    size_t used = 0;
+    int i;
     rki_twin t;
     rk_text *code;
     const rk_status status = rki_twin_make(loop, number, &t, diag);
 
     if (status != RK_OK) return status;
+    for (i = 0; i < t.states; i++) {
+        used += (size_t)snprintf(states + used, sizeof states - used, "%sx%d",
+                                 i > 0 ? ", " : "", i);
+    }
     add_c_head(text, &t);
     code = rk_text_create();
     rk_text_add(code,
@@ -196,16 +247,16 @@ rk_status rk_emit_plant_c_header(const rk_design *loop, rk_number number, rk_tex
                 "typedef struct %s {\n"
                 "    double load;       /* set it: a disturbance at the input */\n"
                 "    double pv;         /* at the end of the last scan */\n"
-                "    double x0%s, u;     /* state from here on */\n"
-                "    double ring[%zu];\n"
+                "    double ring[%zu], u; /* state from here on */\n"
                 "    unsigned oldest;\n"
+                "    double %s;\n"
                 "} %s;\n\n"
                 "/* At rest at the operating point. */\n"
                 "void %s_init(%s *p);\n\n"
                 "/* One scan after OUT was written; returns the PV at its end. */\n"
                 "double %s_scan(%s *p, double out);\n\n#endif\n",
-                t.upper_name, t.upper_name, t.name, t.second ? ", x1" : "", t.params.delay + 1,
-                t.name, t.name, t.name, t.name, t.name);
+                t.upper_name, t.upper_name, t.name, t.params.delay + 1, states, t.name, t.name,
+                t.name, t.name, t.name);
     rki_add_c_code(text, code, number);
     rk_text_free(code);
     return rk_text_check(text, diag);
@@ -217,6 +268,7 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
     rki_twin t;
     rk_text *code;
+    int i;
     const rk_status status = rki_twin_make(loop, number, &t, diag);
 
     if (status != RK_OK) return status;
@@ -227,10 +279,13 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
     rk_text_add(code,
                 "enum { DELAY = %zu }; /* whole scans of dead time */\n\n"
                 "void %s_init(%s *p)\n{\n    unsigned i;\n\n"
-                "    p->load = 0.0;\n    p->pv = PV0;\n    p->x0 = %sp->u = 0.0;\n"
-                "    p->oldest = 0;\n"
-                "    for (i = 0; i <= DELAY; i++) p->ring[i] = 0.0;\n}\n\n",
-                t.params.delay, t.name, t.name, t.second ? "p->x1 = " : "");
+                "    p->load = 0.0;\n    p->pv = PV0;\n    ",
+                t.params.delay, t.name, t.name);
+    for (i = 0; i < t.states; i++) {
+        rk_text_add(code, "p->x%d = ", i);
+    }
+    rk_text_add(code, "p->u = 0.0;\n    p->oldest = 0;\n"
+                      "    for (i = 0; i <= DELAY; i++) p->ring[i] = 0.0;\n}\n\n");
     rk_text_add(code,
                 "double %s_scan(%s *p, double out)\n{\n"
                 "    const double in = out + p->load;\n"
@@ -241,16 +296,14 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
                 "    p->ring[p->oldest] = p->u;\n"
                 "    p->oldest = p->oldest == DELAY ? 0 : p->oldest + 1;\n"
                 "    late = p->ring[p->oldest];\n",
-                t.name, t.name, t.second ? ", x0" : "");
-    if (t.second) {
-        rk_text_add(code,
-                    "    x0 = (((B00 * late) + (B10 * later)) + (A01 * p->x1)) + (A00 * "
-                    "p->x0);\n"
-                    "    p->x1 = (((B01 * late) + (B11 * later)) + (A10 * p->x0)) + (A11 * "
-                    "p->x1);\n"
-                    "    p->x0 = x0;\n");
-    } else {
-        rk_text_add(code, "    p->x0 = ((B00 * late) + (B10 * later)) + (A00 * p->x0);\n");
+                t.name, t.name, t.states == 2 ? ", x0" : "");
+    for (i = 0; i < t.states; i++) {
+        rk_text_add(code, "    %sx%d = ", t.states == 2 && i == 0 ? "" : "p->", i);
+        add_sum(code, &t, i, true, "p->");
+        rk_text_add(code, ";\n");
+    }
+    if (t.states == 2) {
+        rk_text_add(code, "    p->x0 = x0;\n");
     }
     rk_text_add(code, "    p->pv = PV0 + p->x0;\n    return p->pv;\n}\n");
     rki_add_c_code(text, code, number);

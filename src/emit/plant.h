@@ -12,10 +12,10 @@ typedef struct rki_twin {
     rk_number number;
     char name[RK_BLOCK_NAME_CHARS], upper_name[RK_BLOCK_NAME_CHARS];
     rk_plant_params params;
-    bool second; /* there is a second state */
+    int states; /* 1, a pair of 2, or a chain of more */
 } rki_twin;
 
-enum { RKI_TWIN_CONSTANTS_MAX = 10 };
+enum { RKI_TWIN_CONSTANTS_MAX = 70 };
 
 /** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a loop without model or scan, or a dead time
  * that is too long for a controller's memory. */

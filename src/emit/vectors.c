@@ -55,7 +55,8 @@ static rk_status set_up(rig *r, const rki_controller *c, rk_diag *diag)
         rk_single_start(r->single, c->out_start);
     }
     if (status == RK_OK && r->has_plant) {
-        status = rk_model_plant_create(&c->loop->model, c->loop->ts, &r->plant, diag);
+        status =
+            rk_model_plant_create(rk_design_process(c->loop), c->loop->ts, &r->plant, diag);
         if (status != RK_OK) return status;
         r->pv = rk_plant_pv(&r->plant.plant);
     }
@@ -131,9 +132,10 @@ static void scan(rig *r, phase at, double sp, rk_vector *row)
 /* How long a phase is: until the process has settled, and the valve moved all its way. */
 static size_t phase_scans(const rig *r, const rk_design *loop)
 {
-    const double settle =
-        r->has_plant ? (3.0 * rk_model_slowest(&loop->model)) + (2.0 * loop->model.dead_time)
-                     : SCANS_LEAST * loop->ts;
+    const rk_model *plant = rk_design_process(loop);
+    const double settle = r->has_plant
+                              ? (3.0 * rk_model_slowest(plant)) + (2.0 * plant->dead_time)
+                              : SCANS_LEAST * loop->ts;
     const double stroke = 1.5 * (loop->out_high - loop->out_low) / loop->out_rate;
 
     return (size_t)fmin(fmax(fmax(settle, stroke) / loop->ts, SCANS_LEAST), SCANS_MOST);

@@ -7,6 +7,7 @@
 #include <ini.h>
 
 #include <redkettle/design/base/memory.h>
+#include <redkettle/design/fit/fit.h>
 #include <redkettle/design/loop/keys.h>
 #include <redkettle/files/write.h>
 
@@ -102,6 +103,8 @@ static rk_status finish_model(reading *r, const char *section, const rk_model *m
     size_t i;
 
     if (!section_seen(r, section)) return RK_OK;
+    if (r->loop.has_process && !was_seen(r, section, "gain"))
+        return RK_OK; /* it has that one */
     for (i = 0; i < count; i++) {
         if (was_seen(r, section, needed[i])) continue;
         return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s: [%s] has no %s; give it, or %s",
@@ -149,6 +152,54 @@ static rk_status finish_files(reading *r)
     return status;
 }
 
+/* A process made of parts needs its gain, and its lags unless it is an integrator alone. */
+static rk_status finish_process(reading *r)
+{
+    rk_design *loop = &r->loop;
+
+    if (!section_seen(r, "process")) return RK_OK;
+    if (!was_seen(r, "process", "gain")) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s: [process] has no gain; give it, or take the section out",
+                           r->path);
+    }
+    if (!was_seen(r, "process", "lags") && loop->process_integrates != RK_YES) {
+        return rk_diag_set(r->diag, RK_ERR_FORMAT,
+                           "%s: [process] has no lags; give them, or integrating = yes",
+                           r->path);
+    }
+    loop->has_process = true;
+    return RK_OK;
+}
+
+/* Where none was given, the model is what rules can take of the process; the plant is the process. */
+static rk_status take_process(reading *r)
+{
+    rk_design *loop = &r->loop;
+    const bool integrates = rk_model_kind_integrates(loop->process.kind);
+    const rk_model_kind kind = was_seen(r, "model", "kind") ? loop->model.kind
+                               : integrates                 ? RK_MODEL_IPDT
+                                                            : RK_MODEL_FOPDT;
+    rk_reduction reduction;
+    rk_diag inner;
+    rk_status status;
+
+    if (!loop->has_process) return RK_OK;
+    if (!loop->has_plant || !was_seen(r, "plant", "gain")) {
+        loop->plant.model = loop->process;
+        loop->has_plant = true;
+    }
+    if (loop->has_model) return RK_OK;
+    status = rk_reduction_compute(&loop->process, kind, &reduction, &inner);
+    if (status != RK_OK) {
+        return rk_diag_set(r->diag, status, "%s: [process]: %s", r->path, inner.text);
+    }
+    loop->model = rk_reduction_model(&reduction);
+    loop->has_model = true;
+    loop->reduction_percent = rk_reduction_error(&reduction);
+    return RK_OK;
+}
+
 static rk_status parse(reading *r)
 {
     rk_diag inner = {RK_OK, ""}, *diag = r->diag;
@@ -173,12 +224,18 @@ static rk_status parse(reading *r)
                            "%s: is empty; a loop file has at least [loop] name and scan",
                            r->path);
     }
-    status = finish_model(r, "model", &r->loop.model, &r->loop.has_model);
+    status = finish_process(r);
+    if (status == RK_OK) {
+        status = finish_model(r, "model", &r->loop.model, &r->loop.has_model);
+    }
     if (status == RK_OK) {
         status = finish_model(r, "plant", &r->loop.plant.model, &r->loop.has_plant);
     }
     if (status == RK_OK && rk_design_settle(&r->loop, &inner) != RK_OK) {
         status = rk_diag_set(r->diag, inner.status, "%s: %s", r->path, inner.text);
+    }
+    if (status == RK_OK) {
+        status = take_process(r);
     }
     if (status == RK_OK) {
         status = finish_files(r);

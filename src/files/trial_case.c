@@ -37,7 +37,8 @@ rk_trial_case rk_trial_case_of(const rk_design *loop, bool on_plant)
     memset(&made, 0, sizeof made);
     (void)snprintf(made.name, sizeof made.name, "%.40s",
                    loop->rule[0] != '\0' ? loop->rule : "as set");
-    made.plant = made.model = loop->model;
+    made.plant = *rk_design_process(loop);
+    made.model = loop->model;
     made.delay = rk_design_delay(loop);
     made.settings = loop->settings;
     made.limits = rk_design_limits(loop);

@@ -48,7 +48,7 @@ static rk_status run_double(const rki_rig *rig, rki_output *outputs, rk_diag *di
 
     if (status != RK_OK) return status;
     if (rig->twin) {
-        status = rk_model_plant_create(&loop->model, loop->ts, &b.twin, diag);
+        status = rk_model_plant_create(rk_design_process(loop), loop->ts, &b.twin, diag);
     }
     for (i = 0; i < rig->count && status == RK_OK; i++) {
         if (rig->inputs[i].start != 0) {

@@ -67,6 +67,7 @@ static void add_head(rk_report *r, const checked *c)
 
     rki_process_words(r, c->loop, process);
     rki_row_say(r, "Process: %s", process);
+    rki_reduction(r, c->loop);
     rki_kc_unit(c->loop, unit);
     if (s->td > 0) {
         (void)snprintf(derivative, sizeof derivative, ", td %s", rki_show_time(r, td, s->td));
@@ -187,11 +188,12 @@ static void add_worst(rk_report *r, const checked *c)
 /* "gain +20 %, dead time -20 %": how a model differs from the loop's. */
 static void describe_corner(const checked *c, const rk_model *corner, char text[200])
 {
-    const rk_model *m = &c->loop->model;
+    const rk_model *m = rk_design_process(c->loop);
     const struct {
         const char *name;
         double is, was;
     } numbers[] = {{"gain", corner->gain, m->gain},
+                   {m->lags > 1 ? "lags" : "lag", corner->lag[0], m->lag[0]},
                    {"time constant", corner->time_constant[0], m->time_constant[0]},
                    {"2nd time constant", corner->time_constant[1], m->time_constant[1]},
                    {"damping", corner->damping, m->damping},
@@ -625,6 +627,13 @@ rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
     add_loop_margins(r, &check->margins, false);
     rki_row_end(r);
     add_sampled(r, &c);
+    if (check->has_on_model) {
+        open_column(r, &c, "on_model",
+                    check->has_sampled ? "on its model, scanned" : "on its model",
+                    check->on_model.stable);
+        add_loop_margins(r, &check->on_model, check->has_sampled);
+        rki_row_end(r);
+    }
     add_worst(r, &c);
     if (check->margins.stable) {
         rki_row_gap(r);

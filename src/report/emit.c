@@ -53,15 +53,15 @@ static void add_schemes(rk_report *r, const rk_design *loop)
     rk_margins m;
     int scheme;
 
-    if (rk_margins_compute(&loop->model, &loop->settings, &m, NULL) != RK_OK) return;
+    if (rk_margins_compute(rk_design_process(loop), &loop->settings, &m, NULL) != RK_OK) return;
     rki_row_list(r, "schemes");
     add_scheme(r, "(continuous)", &m);
     for (scheme = 0; scheme < 3; scheme++) {
         const rk_sampling sampling = {loop->ts, rk_design_delay(loop), (rk_scheme)scheme};
         char name[48];
 
-        if (rk_sampled_margins_compute(&loop->model, &loop->settings, &sampling, &m, NULL) !=
-            RK_OK) {
+        if (rk_loop_margins_compute(rk_design_process(loop), &loop->model, &loop->settings,
+                                    &sampling, &m, NULL) != RK_OK) {
             continue;
         }
         (void)snprintf(name, sizeof name, "%s%s", rk_scheme_to_text((rk_scheme)scheme),

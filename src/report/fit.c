@@ -153,7 +153,7 @@ static void add_rival(rk_report *r, const rk_design *loop, const rk_fit *fit,
     char process[RKI_PROCESS_CHARS];
 
     other.model = rival->model;
-    rki_process_words(r, &other, process);
+    rki_model_words(r, &other, process);
     rki_row_gap(r);
     if (isnan(rival->bic)) {
         rki_row_note(

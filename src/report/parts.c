@@ -35,26 +35,107 @@ void rki_model(rk_report *r, const char *key, const rk_model *m)
     rki_row_end(r);
 }
 
-void rki_process_words(const rk_report *r, const rk_design *loop, char words[RKI_PROCESS_CHARS])
+static size_t add_words(char *words, size_t used, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+
+static size_t add_words(char *words, size_t used, const char *format, ...)
 {
-    const rk_model *m = &loop->model;
-    char unit[RK_GAIN_UNIT_CHARS], time[RKI_SHOWN_CHARS];
-    size_t used;
+    va_list args;
+    int more;
+
+    va_start(args, format);
+    more = vsnprintf(words + used, RKI_PROCESS_CHARS - used, format, args);
+    va_end(args);
+    return more < 0 || used + (size_t)more >= RKI_PROCESS_CHARS ? RKI_PROCESS_CHARS - 1
+                                                                : used + (size_t)more;
+}
+
+static size_t model_words(const rk_report *r, const rk_model *m, char *words, size_t used)
+{
+    char time[RKI_SHOWN_CHARS];
     int i;
 
-    rk_design_gain_unit(loop, m->kind, unit);
-    used = (size_t)snprintf(words, RKI_PROCESS_CHARS, "gain %.4g %s", m->gain, unit);
     for (i = 0; i < rk_model_kind_times(m->kind); i++) {
-        used += (size_t)snprintf(words + used, RKI_PROCESS_CHARS - used, "%s%s",
-                                 i == 0 ? ", time constant " : " and ",
-                                 rki_show_time(r, time, m->time_constant[i]));
+        used = add_words(words, used, "%s%s", i == 0 ? ", time constant " : " and ",
+                         rki_show_time(r, time, m->time_constant[i]));
     }
     if (m->kind == RK_MODEL_SOPDT_OSC) {
-        used += (size_t)snprintf(words + used, RKI_PROCESS_CHARS - used, ", damping %.3g",
-                                 m->damping);
+        used = add_words(words, used, ", damping %.3g", m->damping);
     }
-    (void)snprintf(words + used, RKI_PROCESS_CHARS - used, ", dead time %s",
-                   rki_show_time(r, time, m->dead_time));
+    return add_words(words, used, ", dead time %s", rki_show_time(r, time, m->dead_time));
+}
+
+/* The parts, from OUT to PV. */
+static size_t parts_words(const rk_report *r, const rk_model *p, char *words, size_t used)
+{
+    char time[RKI_SHOWN_CHARS];
+    int i;
+
+    for (i = 0; i < p->lags; i++) {
+        used =
+            add_words(words, used, "%s%s", i == 0 ? (p->lags > 1 ? ", lags " : ", lag ") : ", ",
+                      rki_show_time(r, time, p->lag[i]));
+    }
+    if (rk_model_kind_integrates(p->kind)) {
+        used = add_words(words, used, ", an integrator");
+    }
+    if (p->inverse > 0) {
+        used =
+            add_words(words, used, ", inverse response %s", rki_show_time(r, time, p->inverse));
+    }
+    return p->dead_time > 0 || p->lags == 0
+               ? add_words(words, used, ", dead time %s", rki_show_time(r, time, p->dead_time))
+               : used;
+}
+
+void rki_model_words(const rk_report *r, const rk_design *loop, char words[RKI_PROCESS_CHARS])
+{
+    char unit[RK_GAIN_UNIT_CHARS];
+
+    rk_design_gain_unit(loop, loop->model.kind, unit);
+    (void)model_words(r, &loop->model, words,
+                      add_words(words, 0, "gain %.4g %s", loop->model.gain, unit));
+}
+
+void rki_process_words(const rk_report *r, const rk_design *loop, char words[RKI_PROCESS_CHARS])
+{
+    const rk_model *p = rk_design_process(loop);
+    char unit[RK_GAIN_UNIT_CHARS];
+
+    if (!loop->has_process) {
+        rki_model_words(r, loop, words);
+        return;
+    }
+    rk_design_gain_unit(loop, p->kind, unit);
+    (void)parts_words(r, p, words, add_words(words, 0, "gain %.4g %s", p->gain, unit));
+}
+
+void rki_reduction(rk_report *r, const rk_design *loop)
+{
+    const rk_model *p = &loop->process;
+    char words[RKI_PROCESS_CHARS];
+    int i;
+
+    if (!loop->has_process) return;
+    rki_model_words(r, loop, words);
+    if (isnan(loop->reduction_percent)) {
+        rki_row_say(r, "Model beside it: %s", words);
+    } else {
+        rki_row_say(r, "Its model: %s; its step response is off by at most %.2g %%", words,
+                    loop->reduction_percent);
+    }
+    rki_row_group(r, "process", NULL, RK_LAYOUT_HIDDEN);
+    rki_row_value(r, "gain", p->gain);
+    rki_row_list(r, "lags");
+    for (i = 0; i < p->lags; i++) {
+        rki_row_value(r, NULL, p->lag[i]);
+    }
+    rki_row_end(r);
+    rki_row_value(r, "inverse_response", p->inverse);
+    rki_row_value(r, "dead_time", p->dead_time);
+    rki_row_yes_no(r, "integrating", NULL, rk_model_kind_integrates(p->kind));
+    rki_row_value(r, "reduction_percent", loop->reduction_percent);
+    rki_row_end(r);
 }
 
 void rki_features_words(const rk_report *r, const rk_design *loop,

@@ -11,7 +11,7 @@
  */
 
 /** Room for a loop's gain unit, and for a process in words. */
-enum { RKI_PROCESS_CHARS = 240 };
+enum { RKI_PROCESS_CHARS = 400 };
 
 /** The unit of a controller's gain: "%/degBx". */
 void rki_kc_unit(const rk_design *loop, char unit[RKI_UNIT_CHARS]);
@@ -27,6 +27,12 @@ void rki_features_words(const rk_report *r, const rk_design *loop,
 
 void rki_process_words(const rk_report *r, const rk_design *loop,
                        char words[RKI_PROCESS_CHARS]);
+
+/** The same of the model alone, as the rules take it. */
+void rki_model_words(const rk_report *r, const rk_design *loop, char words[RKI_PROCESS_CHARS]);
+
+/** Of a process made of parts: its model and what that is off by; nothing else says it. */
+void rki_reduction(rk_report *r, const rk_design *loop);
 
 /** The verdict on a record or a fit by its gravest finding: GOOD, USABLE, with care, UNFIT. */
 void rki_level(rk_report *r, rk_level worst, const char *format, ...)

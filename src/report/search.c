@@ -188,6 +188,7 @@ rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
     add_head(r, results);
     rki_process_words(r, loop, process);
     rki_row_say(r, "Process: %s", process);
+    rki_reduction(r, loop);
     rki_judged(r, loop);
     rki_conditions(r, loop, &results->plan->requirements);
     say_over(r, results->plan->set, results->model_error);
@@ -252,6 +253,7 @@ rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
                     results->count);
     rki_process_words(r, loop, process);
     rki_row_say(r, "Process: %s", process);
+    rki_reduction(r, loop);
     rki_judged(r, loop);
     rki_conditions(r, loop, &results->plan->requirements);
     say_over(r, results->plan->set, results->model_error);

@@ -233,7 +233,7 @@ rk_status rk_report_add_tunings(rk_report *report, const rk_design *loop,
     size_t i;
 
     if (loop == NULL || results == NULL || results->tuning == NULL) return RK_ERR_ARG;
-    rki_process_words(r, loop, process);
+    rki_model_words(r, loop, process);
     if (!loop->has_model) {
         (void)snprintf(process, sizeof process, "an ultimate point, without a model");
     }
@@ -242,6 +242,11 @@ rk_status rk_report_add_tunings(rk_report *report, const rk_design *loop,
                     results->tuning[0].mode, process);
     } else {
         rki_row_say(r, "%s form, for %s", rk_form_to_text(results->form), process);
+    }
+    if (loop->has_process) {
+        rki_process_words(r, loop, process);
+        rki_row_say(r, "Figures on the whole process: %s", process);
+        rki_reduction(r, loop);
     }
     rki_row_gap(r);
     rki_row_list(r, "settings");

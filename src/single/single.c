@@ -12,12 +12,16 @@
 #error "This file and the blocks behind it are built with RK_CFG_FLOAT 1."
 #endif
 
+#if RK_PLANT_STATES != 9
+#error "RK_SINGLE_STATES is RK_PLANT_STATES."
+#endif
+
 struct rk_single {
     rk_pid_params pid_params;
     rk_pid pid;
     rk_filter filter;
     rk_real pv_filter;
-    rk_plant_params plant_params, quick_params;
+    rk_plant_params plant_params, whole_params, quick_params;
     rk_plant plant;
     rk_real *memory;
     bool twin;
@@ -65,46 +69,46 @@ static void take_pid(rk_single *s, const rk_single_params *p)
     s->pv_filter = single(p->pv_filter);
 }
 
-/* The model's numbers, of the twin and of the predictor. */
-static void take_model(rk_single *s, const rk_single_params *p)
+/* A plant's numbers. */
+static rk_plant_params take_numbers(const rk_single_plant *p)
 {
+    rk_plant_params made;
     int i, k;
 
-    for (i = 0; i < 2; i++) {
-        for (k = 0; k < 2; k++) {
-            s->plant_params.a[i][k] = single(p->a[i][k]);
+    for (i = 0; i < RK_PLANT_STATES; i++) {
+        for (k = 0; k < RK_PLANT_STATES; k++) {
+            made.a[i][k] = single(p->a[i][k]);
         }
-        s->plant_params.b0[i] = single(p->b0[i]);
-        s->plant_params.b1[i] = single(p->b1[i]);
+        made.b0[i] = single(p->b0[i]);
+        made.b1[i] = single(p->b1[i]);
     }
-    s->plant_params.delay = p->delay;
-    s->plant_params.out0 = single(p->out0);
-    s->plant_params.pv0 = single(p->pv0);
-    s->quick_params = s->plant_params;
-    s->quick_params.delay = 0;
-    for (i = 0; i < 2; i++) {
-        s->quick_params.b0[i] = single(p->quick_b0[i]);
-        s->quick_params.b1[i] = single(p->quick_b1[i]);
-    }
+    made.states = p->states;
+    made.delay = p->delay;
+    made.out0 = single(p->out0);
+    made.pv0 = single(p->pv0);
+    return made;
 }
 
 static rk_status take_plant(rk_single *s, const rk_single_params *p)
 {
     s->twin = p->twin;
     if (!p->twin) return RK_OK;
-    s->memory = rk_memory_create(p->delay + 1, sizeof *s->memory);
+    s->plant_params = take_numbers(&p->plant);
+    s->memory = rk_memory_create(p->plant.delay + 1, sizeof *s->memory);
     if (s->memory == NULL) return RK_ERR_MEMORY;
-    return rk_plant_init(&s->plant, &s->plant_params, s->memory, p->delay + 1,
+    return rk_plant_init(&s->plant, &s->plant_params, s->memory, p->plant.delay + 1,
                          s->plant_params.out0);
 }
 
 static rk_status take_predictor(rk_single *s, const rk_single_params *p)
 {
     if (!p->predictor) return RK_OK;
-    s->predicted = rk_memory_create(p->delay + 2, sizeof *s->predicted);
+    s->whole_params = take_numbers(&p->whole);
+    s->quick_params = take_numbers(&p->quick);
+    s->predicted = rk_memory_create(p->whole.delay + 2, sizeof *s->predicted);
     if (s->predicted == NULL) return RK_ERR_MEMORY;
-    return rk_predictor_init(&s->predictor, &s->plant_params, &s->quick_params, s->predicted,
-                             p->delay + 2, s->plant_params.out0);
+    return rk_predictor_init(&s->predictor, &s->whole_params, &s->quick_params, s->predicted,
+                             p->whole.delay + 2, s->whole_params.out0);
 }
 
 static void take_switch(rk_single *s, const rk_single_params *p)
@@ -127,7 +131,6 @@ rk_status rk_single_create(const rk_single_params *params, rk_single **made)
     if (status == RK_OK) {
         status = rk_filter_init(&s->filter, s->pv_filter, s->pid_params.ts);
     }
-    take_model(s, params);
     take_switch(s, params);
     if (status == RK_OK) {
         status = take_plant(s, params);
@@ -184,8 +187,8 @@ void rk_single_start(rk_single *s, double out_start)
     (void)rk_pid_init(&s->pid, &s->pid_params, out);
     (void)rk_filter_init(&s->filter, s->pv_filter, s->pid_params.ts);
     if (s->predicted != NULL) {
-        (void)rk_predictor_init(&s->predictor, &s->plant_params, &s->quick_params, s->predicted,
-                                s->plant_params.delay + 2, out);
+        (void)rk_predictor_init(&s->predictor, &s->whole_params, &s->quick_params, s->predicted,
+                                s->whole_params.delay + 2, out);
     }
     if (s->two_position) {
         (void)rk_on_off_init(&s->on_off, &s->switching,

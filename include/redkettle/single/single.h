@@ -11,6 +11,17 @@
 extern "C" {
 #endif
 
+/** States of a plant, as RK_PLANT_STATES. */
+enum { RK_SINGLE_STATES = 9 };
+
+/** The parameters of a rk_plant. */
+typedef struct rk_single_plant {
+    double a[RK_SINGLE_STATES][RK_SINGLE_STATES], b0[RK_SINGLE_STATES], b1[RK_SINGLE_STATES];
+    int states;
+    size_t delay;
+    double out0, pv0;
+} rk_single_plant;
+
 /**
  * The device blocks of a loop in single precision, in a host library that counts in double:
  * what text with REAL and C with float is held to. Numbers pass as double; what goes in is
@@ -23,14 +34,12 @@ typedef struct rk_single_params {
     int integral, derivative, algorithm; /* rk_scheme, rk_algorithm */
     double tt, pv_filter, deadband, sp_rate, bias;
     bool biased;
-    bool predictor;            /* before the controller, of the parameters below */
+    bool predictor; /* before the controller, of these models: */
+    rk_single_plant whole, quick;
     bool two_position, direct; /* rk_on_off in its place, of this hysteresis */
     double hysteresis;
-    bool twin; /* with rk_plant, of these parameters: */
-    double a[2][2], b0[2], b1[2];
-    double quick_b0[2], quick_b1[2]; /* of the predictor's model without its dead time */
-    size_t delay;
-    double out0, pv0;
+    bool twin; /* with a rk_plant, of these parameters: */
+    rk_single_plant plant;
 } rk_single_params;
 
 /** The coefficients of the blocks, as rk_pid and rk_filter say. */

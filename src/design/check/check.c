@@ -67,13 +67,14 @@ static bool margins_to_keep(const rk_check *c, rk_requirements *asked)
 static bool keeps(const rk_design *loop, const rk_requirements *asked, double ts,
                   rk_status *status)
 {
-    const rk_sampling sampling = {ts, loop->delay_scans * ts, loop->settings.integral};
+    const rk_sampling sampling = {ts, loop->delay_scans * ts, loop->settings.integral,
+                                  loop->has_process ? &loop->model : NULL};
     double figure[RK_REQUIRE_COUNT];
     rk_margins m;
 
     if (loop->settings.ti < ts || *status != RK_OK) return false;
-    *status =
-        rki_loop_margins_brief(&loop->model, &loop->model, &loop->settings, &sampling, &m);
+    *status = rki_loop_margins_brief(rk_design_process(loop), &loop->model, &loop->settings,
+                                     &sampling, &m);
     if (*status != RK_OK || !m.stable) return false;
     rk_margins_figures(&m, figure);
     return rk_requirements_check(asked, true, figure).met;
@@ -115,12 +116,18 @@ static rk_status find_slowest(const rk_design *loop, const rk_requirements *aske
 static rk_status look_at_margins(const rk_design *loop, const rk_sampling *sampling,
                                  rk_check *c, rk_diag *diag)
 {
-    rk_status status = rk_margins_compute(&loop->model, &loop->settings, &c->margins, diag);
+    const rk_model *process = rk_design_process(loop);
+    rk_status status = rk_margins_compute(process, &loop->settings, &c->margins, diag);
     rk_requirements asked;
 
+    if (status == RK_OK && loop->has_process) {
+        status = rk_loop_margins_compute(&loop->model, &loop->model, &loop->settings, sampling,
+                                         &c->on_model, diag);
+        c->has_on_model = status == RK_OK;
+    }
     if (status != RK_OK || sampling == NULL) return status;
-    status =
-        rk_sampled_margins_compute(&loop->model, &loop->settings, sampling, &c->sampled, diag);
+    status = rk_loop_margins_compute(process, &loop->model, &loop->settings, sampling,
+                                     &c->sampled, diag);
     if (status != RK_OK) return status;
     c->has_sampled = true;
     c->has_margins = margins_to_keep(c, &asked);
@@ -144,7 +151,7 @@ static rk_status look_at_valve(const rk_design *loop, const rk_check_plan *plan,
                                const rk_conditions *conditions, rk_check *c, rk_diag *diag)
 {
     const rk_limits limits = rk_design_limits(loop);
-    const rk_model *m = &loop->model;
+    const rk_model *m = rk_design_process(loop);
     rk_status status;
     double step;
     size_t i;
@@ -180,8 +187,8 @@ static rk_status look_at_arithmetic(const rk_design *loop, rk_check *c, rk_diag 
         c->stall_error = rk_stall_error(&loop->settings, loop->ts, largest);
     }
     if (!(loop->plant.stiction > 0) || !c->margins.stable) return RK_OK;
-    return rk_limit_cycle_compute(&loop->model, &loop->settings, loop->plant.stiction,
-                                  &c->cycle, diag);
+    return rk_limit_cycle_compute(rk_design_process(loop), &loop->settings,
+                                  loop->plant.stiction, &c->cycle, diag);
 }
 
 static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan,
@@ -191,12 +198,13 @@ static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan
     rk_status status;
 
     if (!plan->uncertain || !rk_check_judged(c)->stable) return RK_OK;
-    status = rk_model_set_from_part(&loop->model, plan->model_error, RK_OVER_WORST, &set, diag);
+    status = rk_model_set_from_part(rk_design_process(loop), plan->model_error, RK_OVER_WORST,
+                                    &set, diag);
     if (status == RK_OK) {
         status = rk_worst_compute(&set, &loop->settings, sampling, &c->box, diag);
     }
     if (status == RK_OK) {
-        status = rk_worst_survived_compute(&loop->model, &loop->settings, sampling,
+        status = rk_worst_survived_compute(rk_design_process(loop), &loop->settings, sampling,
                                            &c->survived, diag);
     }
     if (status != RK_OK) return status;
@@ -206,6 +214,9 @@ static rk_status look_at_models(const rk_design *loop, const rk_check_plan *plan
         return RK_OK; /* not known */
     }
     c->has_region = true;
+    if (loop->has_process) {
+        rk_model_set_take_process(&set, &loop->model, &loop->process);
+    }
     return rk_worst_compute(&set, &loop->settings, sampling, &c->region, diag);
 }
 
@@ -214,13 +225,13 @@ static rk_status judge(const rk_design *loop, const rk_conditions *conditions, r
 {
     const rk_margins *judged = rk_check_judged(c);
     double figure[RK_REQUIRE_COUNT];
-    rk_status status = rk_figures_compute(&c->requirements, &loop->model, &loop->settings,
-                                          conditions, judged, figure, diag);
+    rk_status status = rk_figures_compute(&c->requirements, rk_design_process(loop),
+                                          &loop->settings, conditions, judged, figure, diag);
 
     if (status != RK_OK) return status;
     c->verdict = rk_requirements_check(&c->requirements, judged->stable, figure);
     if (!c->verdict.met) {
-        status = rk_remedies_compute(&c->requirements, &loop->model, &loop->settings,
+        status = rk_remedies_compute(&c->requirements, rk_design_process(loop), &loop->settings,
                                      conditions, &c->verdict, c->remedies, diag);
     }
     return status;
@@ -260,7 +271,7 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
     }
     if (status == RK_OK) {
         status =
-            rk_gain_limits_compute(&made.requirements, &loop->model, &loop->settings,
+            rk_gain_limits_compute(&made.requirements, rk_design_process(loop), &loop->settings,
                                    &conditions, unstable_from(loop, &made), &made.gain, diag);
     }
     if (status == RK_OK) {

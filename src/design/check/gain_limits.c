@@ -39,7 +39,10 @@ static bool met_at(const seeker *s, double kc, rk_status *status)
     rk_margins m;
 
     settings.kc = kc;
-    *status = rki_loop_margins_brief(s->model, s->model, &settings, s->sampling, &m);
+    *status = rki_loop_margins_brief(
+        s->model,
+        s->sampling != NULL && s->sampling->known != NULL ? s->sampling->known : s->model,
+        &settings, s->sampling, &m);
     if (*status != RK_OK || !m.stable) return false;
     rk_margins_figures(&m, figure);
     return rk_require_is_least(s->what) ? figure[s->what] >= s->limit

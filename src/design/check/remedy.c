@@ -101,7 +101,8 @@ rk_status rk_remedies_compute(const rk_requirements *asked, const rk_model *mode
         verdict == NULL || remedies == NULL) {
         return RK_ERR_ARG;
     }
-    plan = rk_search_plan_make(model);
+    plan = rk_search_plan_make(conditions->known != NULL ? conditions->known : model);
+    plan.process = *model;
     plan.limits = conditions->limits;
     plan.ts = conditions->ts;
     plan.delay = conditions->delay;

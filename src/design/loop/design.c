@@ -72,6 +72,7 @@ rk_design rk_design_make(void)
     made.dead_time95[0] = made.dead_time95[1] = none;
     made.covariance.c[0][0] = none;
     made.lambda = none;
+    made.reduction_percent = none;
     made.settings = rk_settings_make(none, HUGE_VAL, 0.0, 0.0);
     made.given = rk_given_settings_make();
     made.requirements = rk_requirements_default();
@@ -158,6 +159,21 @@ rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
     if (status == RK_OK && loop->has_model) {
         status = rk_model_check(&loop->model, diag);
     }
+    if (status == RK_OK && loop->has_process) {
+        status = rk_model_check(&loop->process, diag);
+    }
+    if (status == RK_OK && loop->has_process && loop->has_model &&
+        (loop->process.gain < 0) != (loop->model.gain < 0)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "[process] gain %g and [model] gain %g have different signs: one of "
+                           "them is wrong",
+                           loop->process.gain, loop->model.gain);
+    }
+    if (status == RK_OK && loop->has_process && loop->settings.predictor && isnan(loop->ts)) {
+        return rk_diag_set(diag, RK_ERR_RANGE,
+                           "a predictor beside a [process] is judged as it is scanned: give "
+                           "[loop] scan");
+    }
     if (status == RK_OK && loop->has_plant) {
         status = rk_plant_design_check(&loop->plant, loop->pv_low, loop->pv_high, diag);
     }
@@ -168,6 +184,11 @@ rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
         }
     }
     return status;
+}
+
+const rk_model *rk_design_process(const rk_design *loop)
+{
+    return loop->has_process ? &loop->process : &loop->model;
 }
 
 bool rk_design_has_out_range(const rk_design *loop)
@@ -210,8 +231,8 @@ static double step_of(const rk_design *loop, double said, double low, double hig
 
 rk_requirements rk_design_requirements(const rk_design *loop)
 {
-    const bool integrates = rk_model_kind_integrates(loop->model.kind);
-    const double gain = loop->has_model ? loop->model.gain : 1.0;
+    const bool integrates = rk_model_kind_integrates(rk_design_process(loop)->kind);
+    const double gain = loop->has_model ? rk_design_process(loop)->gain : 1.0;
     rk_requirements r = loop->requirements;
 
     r.sp_step =
@@ -233,7 +254,8 @@ rk_conditions rk_design_conditions(const rk_design *loop)
                        .delay = rk_design_delay(loop),
                        .sp_step = r.sp_step,
                        .load_step = r.load_step,
-                       .noise = loop->noise};
+                       .noise = loop->noise,
+                       .known = loop->has_process ? &loop->model : NULL};
 
     if (!(out0 > c.limits.low && out0 < c.limits.high)) {
         c.limits = rk_limits_none();
@@ -249,7 +271,9 @@ double rk_design_delay(const rk_design *loop)
 
 const rk_sampling *rk_design_sampling(const rk_design *loop, rk_sampling *room)
 {
-    const rk_conditions c = {.ts = loop->ts, .delay = rk_design_delay(loop)};
+    const rk_conditions c = {.ts = loop->ts,
+                             .delay = rk_design_delay(loop),
+                             .known = loop->has_process ? &loop->model : NULL};
 
     return rk_conditions_sampling(&c, &loop->settings, room);
 }

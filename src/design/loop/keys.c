@@ -77,6 +77,7 @@ static const rk_section sections[] = {
     {"alarm", "When a running loop raises an alarm, and what it does without a good PV."},
     {"record", "The step test or historian export that a model is fitted to."},
     {"model", "The process model, as fit found it or as it was typed."},
+    {"process", "The whole process, made of parts; rules take the model, its reduction."},
     {"relay", "What a relay test found."},
     {"settings", "The controller's settings, in the form that they were typed."},
     {"require", "What the loop must do; check and search judge by it."},
@@ -154,6 +155,20 @@ static const row rows[] = {
         "Covariance of the model's numbers: the lower triangle, row by row."),
     NUMBER("model", "noise", PV, ABOVE_0, noise, "not known",
            "Standard deviation of PV's noise."),
+    NUMBER(
+        "process", "gain", GAIN, NOT_0, process.gain, "needed",
+        "Gain of all parts together: by how much PV follows OUT; of an integrator how fast."),
+    ROW("process", "lags", LAGS, NONE, ABOVE_0, process.lag, "needed, but for an integrator",
+        "Time constants in series, in the order from OUT to PV: valve, process, sensor."),
+    WORD("process", "integrating", yes_no_words, process_integrates, "no",
+         "Whether PV keeps moving for as long as OUT is off balance."),
+    TIME("process", "inverse-response", FROM_0, process.inverse, "0",
+         "How strongly PV first goes the wrong way: V of a factor 1 - V s."),
+    TIME("process", "dead-time", FROM_0, process.dead_time, "0",
+         "How long PV does not answer a move of OUT."),
+    NUMBER("process", "out0", OUT, ANY, process.out0, "0", "Operating point: OUT."),
+    NUMBER("process", "pv0", PV, ANY, process.pv0, "0",
+           "Operating point: the PV that OUT holds."),
     NUMBER("relay", "ultimate-gain", KC, NOT_0, ultimate_gain, "not known",
            "The controller gain at which the loop just swings on."),
     TIME("relay", "ultimate-period", ABOVE_0, ultimate_period, "not known",
@@ -356,6 +371,7 @@ static const char *type_words(rk_key_type type)
                                         "a number",
                                         "a time",
                                         "one time, or two with a comma between",
+                                        "one to eight times with commas between",
                                         "two numbers, low and high",
                                         "two times, low and high",
                                         "two times, from when and for how long",
@@ -431,6 +447,8 @@ static rk_status read_numbers(const rk_key *key, const char *value, double *list
         [RK_KEY_TIME] = {rk_time_parse, 1, 1, RK_KEY_TIME, "is not a time"},
         [RK_KEY_TIMES] = {rk_time_parse, 1, 2, RK_KEY_TIME,
                           "is not one time, or two such as 160s, 62s"},
+        [RK_KEY_LAGS] = {rk_time_parse, 1, RK_LAGS_MAX, RK_KEY_TIME,
+                         "is not one to eight times such as 4s, 46s, 6s"},
         [RK_KEY_INTERVAL] = {rk_number_parse, 2, 2, RK_KEY_NUMBER,
                              "is not two numbers 'low, high'"},
         [RK_KEY_TIME_INTERVAL] = {rk_time_parse, 2, 2, RK_KEY_TIME,
@@ -450,7 +468,7 @@ static rk_status read_numbers(const rk_key *key, const char *value, double *list
                                             : shapes[key->type].what,
                    diag);
     }
-    if (key->type == RK_KEY_TIMES && is_half_with_unit(value)) {
+    if ((key->type == RK_KEY_TIMES || key->type == RK_KEY_LAGS) && is_half_with_unit(value)) {
         return bad(key, value,
                    "could be two times or one with a decimal comma: give 46.5s, or 46s, 5s",
                    diag);
@@ -498,6 +516,9 @@ static rk_status set_numbers(rk_design *d, const row *r, const char *value, rk_d
     }
     if (r->key.type == RK_KEY_TRIANGLE) {
         d->triangle_numbers = count;
+    }
+    if (r->key.type == RK_KEY_LAGS) {
+        d->process.lags = count;
     }
     if (r->key.type == RK_KEY_TIMES && count == 1) {
         list[count++] = 0.0; /* one alone: there is no second */
@@ -606,6 +627,7 @@ static int known_numbers(const rk_design *d, const row *r, const double *list)
     if (r->key.type == RK_KEY_TIMES) {
         return rk_model_kind_times(of_plant ? d->plant.model.kind : d->model.kind);
     }
+    if (r->key.type == RK_KEY_LAGS) return d->process.lags;
     if (r->key.type == RK_KEY_NUMBER || r->key.type == RK_KEY_TIME) return isfinite(*list);
     return most >= 2 && isfinite(list[0]) && isfinite(list[1]) ? 2 : 0;
 }
@@ -613,7 +635,8 @@ static int known_numbers(const rk_design *d, const row *r, const double *list)
 static void get_numbers(const rk_design *d, const row *r, const double *list, rk_text *text)
 {
     const bool is_time = r->key.type == RK_KEY_TIME || r->key.type == RK_KEY_TIMES ||
-                         r->key.type == RK_KEY_TIME_INTERVAL || r->key.type == RK_KEY_STRETCH;
+                         r->key.type == RK_KEY_LAGS || r->key.type == RK_KEY_TIME_INTERVAL ||
+                         r->key.type == RK_KEY_STRETCH;
     const int count = known_numbers(d, r, list);
     int i;
 
@@ -655,6 +678,7 @@ rk_status rk_design_get(const rk_design *design, const char *section, const char
     r = &rows[place];
     from = (const char *)design + r->offset;
     if ((strcmp(section, "model") == 0 && !design->has_model && strcmp(name, "noise") != 0) ||
+        (strcmp(section, "process") == 0 && !design->has_process) ||
         (strcmp(section, "plant") == 0 && !design->has_plant)) {
         return RK_OK;
     }
@@ -738,6 +762,8 @@ rk_status rk_design_settle(rk_design *design, rk_diag *diag)
 
     rk_diag_clear(diag);
     if (design == NULL) return RK_ERR_ARG;
+    design->process.kind =
+        design->process_integrates == RK_YES ? RK_MODEL_PROCESS_INTEGRATING : RK_MODEL_PROCESS;
     status = settle_covariance(design, diag);
     if (status != RK_OK) return status;
     if (rk_settings_is_on_off(&design->settings)) return settle_on_off(design, diag);

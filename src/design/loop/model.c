@@ -55,6 +55,9 @@ int rk_model_kind_numbers(rk_model_kind kind, int number[RK_MODEL_NUMBERS])
     for (i = 0; i < rk_model_kind_times(kind); i++) {
         number[count++] = 1 + i;
     }
+    if (kind >= RK_MODEL_PROCESS) { /* all lags together */
+        number[count++] = 1;
+    }
     if (kind == RK_MODEL_SOPDT_OSC) {
         number[count++] = 3;
     }

@@ -53,12 +53,25 @@ static double keep_sign(double value, double nominal)
     return value / nominal < LEAST_PART ? LEAST_PART * nominal : value;
 }
 
+/* The lags of a process, all slower or all quicker. */
+static void scale_lags(rk_model *process, double factor)
+{
+    int i;
+
+    for (i = 0; i < process->lags; i++) {
+        process->lag[i] *= factor;
+    }
+    process->inverse *= factor;
+}
+
 /* The nominal model with its numbers moved by so much, kept in their ranges. */
 static rk_model moved(const rk_model *nominal, const int *number, int count, const double *by)
 {
     rk_model m = *nominal;
-    double *const at[RK_MODEL_NUMBERS] = {&m.gain, &m.time_constant[0], &m.time_constant[1],
-                                          &m.damping, &m.dead_time};
+    double lags = 1.0; /* of a process, together */
+    double *const at[RK_MODEL_NUMBERS] = {
+        &m.gain, rk_model_is_process(nominal) ? &lags : &m.time_constant[0],
+        &m.time_constant[1], &m.damping, &m.dead_time};
     int i;
 
     for (i = 0; i < count; i++) {
@@ -68,6 +81,7 @@ static rk_model moved(const rk_model *nominal, const int *number, int count, con
     for (i = 0; i < rk_model_kind_times(m.kind); i++) {
         m.time_constant[i] = keep_sign(m.time_constant[i], nominal->time_constant[i]);
     }
+    scale_lags(&m, fmax(lags, LEAST_PART));
     m = rk_model_sorted(&m);
     if (m.kind == RK_MODEL_SOPDT_OSC) {
         m.damping = fmin(fmax(m.damping, DAMPING_LEAST), 1.0 - DAMPING_LEAST);
@@ -144,6 +158,7 @@ rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covarianc
     double c[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS], l[RK_MODEL_NUMBERS][RK_MODEL_NUMBERS];
     int number[RK_MODEL_NUMBERS], n, i, j;
     rk_model_set made = {.over = over, .count = 0};
+    double largest = 0;
     bool known;
     rk_status status;
 
@@ -152,14 +167,15 @@ rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covarianc
     status = rk_model_check(model, diag);
     if (status != RK_OK) return status;
     n = rk_model_kind_numbers(model->kind, number);
-    known = covariance->c[0][0] > 0;
+    known = !isnan(covariance->c[0][0]);
     for (i = 0; i < n; i++) {
         for (j = 0; j < n; j++) {
             c[i][j] = covariance->c[number[i]][number[j]];
             known = known && isfinite(c[i][j]) && (i != j || c[i][j] >= 0);
+            largest = fmax(largest, c[i][j]);
         }
     }
-    if (!known) {
+    if (!known || largest == 0) {
         return rk_diag_set(
             diag, RK_ERR_RANGE,
             "how sure the model's numbers are is not known: fit a record and save "
@@ -195,9 +211,9 @@ rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over ove
     }
     n = rk_model_kind_numbers(model->kind, number);
     for (i = 0; i < n; i++) {
-        const double value[RK_MODEL_NUMBERS] = {model->gain, model->time_constant[0],
-                                                model->time_constant[1], model->damping,
-                                                model->dead_time};
+        const double value[RK_MODEL_NUMBERS] = {
+            model->gain, rk_model_is_process(model) ? 1.0 : model->time_constant[0],
+            model->time_constant[1], model->damping, model->dead_time};
 
         size[i] = part * value[number[i]];
         l[i][i] = size[i] / sqrt(3.0); /* the deviation of what is equally likely within */
@@ -215,4 +231,25 @@ rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over ove
     }
     *set = made;
     return RK_OK;
+}
+
+void rk_model_set_take_process(rk_model_set *set, const rk_model *model,
+                               const rk_model *process)
+{
+    const double own = rk_model_slowest(model);
+    size_t i;
+
+    for (i = 0; i < set->count; i++) {
+        const rk_model m = set->model[i];
+        const double slower = own > 0 && process->lags > 0 ? rk_model_slowest(&m) / own : 1.0;
+        const double lags_behind = model->dead_time - process->dead_time; /* slower with them */
+        rk_model *p = &set->model[i];
+
+        *p = *process;
+        p->gain *= m.gain / model->gain;
+        scale_lags(p, slower);
+        p->dead_time = fmax(process->dead_time + m.dead_time - model->dead_time -
+                                ((slower - 1.0) * lags_behind),
+                            0.0);
+    }
 }

@@ -128,6 +128,7 @@ const rk_sampling *rk_conditions_sampling(const rk_conditions *conditions,
                                           const rk_settings *settings, rk_sampling *room)
 {
     if (isnan(conditions->ts)) return NULL;
-    *room = (rk_sampling){conditions->ts, conditions->delay, settings->integral};
+    *room =
+        (rk_sampling){conditions->ts, conditions->delay, settings->integral, conditions->known};
     return room;
 }

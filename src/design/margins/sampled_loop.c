@@ -164,7 +164,8 @@ rk_status rk_sampled_response_compute(const rk_model *model, const rk_settings *
                            RKI_PI / loop.h);
     }
     if (settings->predictor) {
-        return rki_predicted_response(model, model, settings, sampling, w, re, im, diag);
+        return rki_predicted_response(model, sampling->known != NULL ? sampling->known : model,
+                                      settings, sampling, w, re, im, diag);
     }
     rki_sampled_loop_value(&loop, w * loop.h, &a, &b);
     c = cos(loop.delay * w * loop.h);

@@ -16,20 +16,21 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
 {
     const double none = nan("");
     rk_worst made = {true, HUGE_VAL, HUGE_VAL, HUGE_VAL, 0.0, {0}};
+    const rk_model *known;
     size_t i;
 
     rk_diag_clear(diag);
     if (set == NULL || settings == NULL || worst == NULL) return RK_ERR_ARG;
+    /* The predictor has its model, or the nominal one, whatever the process is. */
+    known = sampling != NULL && sampling->known != NULL ? sampling->known : &set->model[0];
     for (i = 0; i < set->count; i++) {
         rk_margins m;
-        /* The predictor has the nominal model, whatever the process is. */
         const rk_status status =
-            rki_loop_margins_brief(&set->model[i], &set->model[0], settings, sampling, &m);
+            rki_loop_margins_brief(&set->model[i], known, settings, sampling, &m);
 
         if (status == RK_ERR_MEMORY) return rk_diag_set(diag, status, "out of memory");
         if (status != RK_OK) { /* once more, to be told why */
-            (void)rk_loop_margins_compute(&set->model[i], &set->model[0], settings, sampling,
-                                          &m, diag);
+            (void)rk_loop_margins_compute(&set->model[i], known, settings, sampling, &m, diag);
             return status;
         }
         if (!m.stable) {

@@ -86,6 +86,7 @@ void rk_effort_unit(const rk_search_plan *plan, const rk_design *loop,
 rk_search_plan rk_search_plan_make(const rk_model *model)
 {
     return (rk_search_plan){.model = *model,
+                            .process = *model,
                             .limits = rk_limits_none(),
                             .ts = nan(""),
                             .sp_step = 1.0,
@@ -113,6 +114,7 @@ rk_search_plan rk_search_plan_for(const rk_design *loop)
             made.cost = RK_COST_MS;
         }
     }
+    made.process = *rk_design_process(loop);
     made.requirements = asked;
     made.beside = loop->settings;
     made.ts = c.ts;
@@ -309,7 +311,7 @@ static rk_status search_all(rki_search_run *s, rki_point *best)
 /* What the dead time alone forbids is not searched for. */
 static rk_status check_possible(const rk_search_plan *p, rk_diag *diag)
 {
-    const double least = p->model.dead_time + p->delay;
+    const double least = p->process.dead_time + p->delay;
 
     if (!(p->requirements.limit[RK_REQUIRE_SETTLING] < least)) return RK_OK;
     return rk_diag_set(

@@ -28,13 +28,13 @@ double rki_own_time(const rk_model *model)
 void rki_search_plan_sweep(rki_search_run *s, double least)
 {
     const rk_search_plan *p = s->plan;
-    const double slow = rk_model_slowest(&p->model) + p->model.dead_time + p->delay;
-    double quick = fmin(rk_model_quickest(&p->model), slow);
+    const double slow = rk_model_slowest(&p->process) + p->process.dead_time + p->delay;
+    double quick = fmin(rk_model_quickest(&p->process), slow);
 
-    if (p->model.dead_time > 0) {
-        quick = fmin(quick, p->model.dead_time);
+    if (p->process.dead_time > 0) {
+        quick = fmin(quick, p->process.dead_time);
     }
-    s->sweep = (rk_sweep_plan){.plant = p->model,
+    s->sweep = (rk_sweep_plan){.plant = p->process,
                                .model = p->model,
                                .delay = p->delay,
                                .limits = p->limits,
@@ -65,7 +65,8 @@ rk_settings rki_search_settings(const rki_search_run *s, double kc, double ti, d
 const rk_sampling *rki_search_sampling(const rki_search_run *s, const rk_settings *settings,
                                        rk_sampling *room)
 {
-    const rk_conditions c = {.ts = s->plan->ts, .delay = s->plan->delay};
+    const rk_conditions c = {
+        .ts = s->plan->ts, .delay = s->plan->delay, .known = &s->plan->model};
 
     return rk_conditions_sampling(&c, settings, room);
 }
@@ -265,7 +266,7 @@ static rk_status find_margins(const rki_search_run *s, const rk_model *m, rki_po
 /* Points that a thread looks at, on one model. */
 static void run_model(const rki_search_run *s, size_t model, rki_point *points, size_t count)
 {
-    const rk_model *m = s->plan->set != NULL ? &s->plan->set->model[model] : &s->plan->model;
+    const rk_model *m = s->plan->set != NULL ? &s->plan->set->model[model] : &s->plan->process;
     rk_sweep_plan sweep = s->sweep;
     rk_settings settings[RKI_POINTS_MOST];
     rk_sweep_result results[RKI_POINTS_MOST];
@@ -362,6 +363,9 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
     rk_status status = rk_model_check(&p->model, diag);
 
     if (status == RK_OK) {
+        status = rk_model_check(&p->process, diag);
+    }
+    if (status == RK_OK) {
         status = rk_limits_check(&p->limits, diag);
     }
     if (status == RK_OK) {
@@ -456,11 +460,11 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
         s->integral && best->settings.ti > 0.9 * RKI_IDLE * rki_own_time(&s->plan->model);
     made.stopped = s->stopped;
     take_verdict(s, best, &made);
-    status = rk_performance_compute(&s->plan->model, &best->settings,
+    status = rk_performance_compute(&s->plan->process, &best->settings,
                                     rki_search_sampling(s, &best->settings, &sampling),
                                     &made.measures, diag);
     if (status == RK_OK) {
-        status = rk_margins_compute(&s->plan->model, &best->settings, &made.continuous, diag);
+        status = rk_margins_compute(&s->plan->process, &best->settings, &made.continuous, diag);
     }
     if (status == RK_OK) {
         *result = made;

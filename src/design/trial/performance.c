@@ -26,11 +26,17 @@ double rk_scan_fast(const rk_model *model, const rk_settings *settings)
 /* One step of the setpoint, or of the load at the plant's input, from rest. */
 typedef struct step {
     const rk_limits *limits;
-    double ts;        /* NaN: fast enough not to matter */
-    double delay;     /* of OUT, s */
-    double sp, load;  /* one of them is 0 */
-    double load_band; /* of the recovery, pv-EU */
+    double ts;             /* NaN: fast enough not to matter */
+    double delay;          /* of OUT, s */
+    double sp, load;       /* one of them is 0 */
+    double load_band;      /* of the recovery, pv-EU */
+    const rk_model *known; /* that the controller has; NULL: the process */
 } step;
+
+static rk_model known_of(const rk_model *known, const rk_model *process)
+{
+    return known != NULL ? *known : *process;
+}
 
 static rk_status run_step(const rk_model *model, const rk_settings *settings, const step *s,
                           rk_trial_metrics *metrics, rk_diag *diag)
@@ -38,7 +44,7 @@ static rk_status run_step(const rk_model *model, const rk_settings *settings, co
     const rk_trial_case c = {.name = "step",
                              .plant = *model,
                              .delay = s->delay,
-                             .model = *model,
+                             .model = known_of(s->known, model),
                              .settings = *settings,
                              .limits = *s->limits,
                              .ts = isnan(s->ts) ? rk_scan_fast(model, settings) : s->ts};
@@ -77,6 +83,7 @@ rk_sweep_plan rk_noise_sweep_plan(const rk_model *model, const rk_settings *sett
         .plant = *model, .settings = *settings, .delay = conditions->delay};
 
     return (rk_sweep_plan){.plant = *model,
+                           .model = known_of(conditions->known, model),
                            .delay = conditions->delay,
                            .limits = conditions->limits,
                            .ts = conditions->ts,
@@ -121,8 +128,9 @@ rk_status rk_figures_compute(const rk_requirements *asked, const rk_model *model
         figure == NULL) {
         return RK_ERR_ARG;
     }
-    sp_step = (step){&c->limits, c->ts, c->delay, c->sp_step, 0.0, 0.0};
-    load_step = (step){&c->limits, c->ts, c->delay, 0.0, c->load_step, BAND * fabs(c->sp_step)};
+    sp_step = (step){&c->limits, c->ts, c->delay, c->sp_step, 0.0, 0.0, c->known};
+    load_step = (step){&c->limits, c->ts, c->delay, 0.0, c->load_step, BAND * fabs(c->sp_step),
+                       c->known};
     rk_margins_figures(margins, figure);
     if (!margins->stable || !rk_requirements_need_trial(asked)) return RK_OK;
     status = run_step(model, settings, &sp_step, &sp, diag);
@@ -164,14 +172,17 @@ rk_status rk_performance_compute(const rk_model *model, const rk_settings *setti
     const rk_limits none = rk_limits_none();
     const double ts = sampling != NULL ? sampling->ts : nan("");
     const double delay = sampling != NULL ? sampling->delay : 0.0;
-    const step sp = {&none, ts, delay, 1.0, 0.0, 0.0}, load = {&none, ts, delay, 0.0, 1.0, 0.0};
+    const rk_model *known = sampling != NULL ? sampling->known : NULL;
+    const step sp = {&none, ts, delay, 1.0, 0.0, 0.0, known};
+    const step load = {&none, ts, delay, 0.0, 1.0, 0.0, known};
     rk_performance made = rk_performance_none();
     rk_trial_metrics m;
     rk_status status;
 
     rk_diag_clear(diag);
     if (measures == NULL) return RK_ERR_ARG;
-    status = rk_loop_margins_compute(model, model, settings, sampling, &made.margins, diag);
+    status = rk_loop_margins_compute(model, known != NULL ? known : model, settings, sampling,
+                                     &made.margins, diag);
     if (status != RK_OK) return status;
     *measures = made;
     if (!made.margins.stable) return RK_OK;

@@ -60,7 +60,7 @@ typedef struct rki_course {
     double late; /* of a load: it does not wait for OUT's delay, and is counted from then on */
     size_t scans;
     bool to_rest; /* it may end early */
-    int states; /* of the plant, 2 or more */
+    int states;   /* of the plant, 2 or more */
     int points;   /* a scan, its end among them */
     rki_between between[RKI_POINTS_A_SCAN];
 } rki_course;

@@ -154,7 +154,10 @@ rk_status rk_windup_compute(const rk_model *model, const rk_settings *settings,
     const double none = nan("");
     rk_windup made = {.sp_step = sp_step, .best_tt = none, .ramp_time = none};
     rk_model_plant plant = {.memory = NULL};
-    bench b = {.model = model, .step = sp_step, .plant = &plant};
+    bench b = {.model =
+                   conditions != NULL && conditions->known != NULL ? conditions->known : model,
+               .step = sp_step,
+               .plant = &plant};
     rk_model delayed;
     rk_status status;
 

@@ -129,7 +129,10 @@ rk_check_plan rk_check_plan_make(void);
 
 /** What a loop's settings are worth on its model. */
 typedef struct rk_check {
-    rk_margins margins;           /* continuous */
+    rk_margins margins; /* continuous */
+    rk_margins
+        on_model; /* of a process made of parts: what its reduction, the model, would tell */
+    bool has_on_model;
     rk_requirements requirements; /* the loop's, all said */
     rk_verdict verdict;           /* by the margins that the loop is judged by */
     rk_remedy remedies[RK_REQUIRE_COUNT];

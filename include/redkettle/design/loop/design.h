@@ -119,6 +119,11 @@ typedef struct rk_design {
     double gain95[2], tau95[2][2], dead_time95[2]; /* NaN: not known */
     rk_covariance covariance;                      /* as in rk_fit; [0][0] NaN: not known */
 
+    bool has_process;
+    rk_model process; /* made of parts; the model is its reduction where none was given */
+    double reduction_percent;     /* what that reduction is off by; NaN: the model is none */
+    rk_yes_no process_integrates; /* as it was typed; rk_design_settle makes the kind of it */
+
     int triangle_numbers; /* of a covariance as it was typed; rk_design_settle lays it out */
     double triangle[RK_TRIANGLE_MAX];
 
@@ -159,6 +164,10 @@ rk_design rk_design_make(void);
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE, and diag names the key and what to do.
  */
 rk_status rk_design_check(const rk_design *loop, rk_diag *diag);
+
+/** What PV does: the process made of parts where there is one, else the model. Rules take the model;
+ * margins, trials, searches, runs and the plant's twin take this. */
+const rk_model *rk_design_process(const rk_design *loop);
 
 /** The output limits for a trial or an emitted block; without a range they are out of the way.
  */

@@ -24,6 +24,7 @@ typedef enum rk_key_type {
     RK_KEY_NUMBER,        /* with a decimal point */
     RK_KEY_TIME,          /* a number and a unit: 200ms, 2s, 5min, 1h; bare: seconds */
     RK_KEY_TIMES,         /* one time, or two with a comma between */
+    RK_KEY_LAGS,          /* one to eight times */
     RK_KEY_INTERVAL,      /* two numbers, low, high */
     RK_KEY_TIME_INTERVAL, /* two times, low, high */
     RK_KEY_STRETCH,       /* two times: from when, for how long */

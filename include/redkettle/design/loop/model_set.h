@@ -51,13 +51,22 @@ rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covarianc
 /**
  * Models whose numbers are off by up to a part of themselves, each by itself. For the worst:
  * all corners of that box. For the mean: points of equal weight that have the mean and the
- * variance of numbers that are equally likely anywhere in it. A dead time of 0 stays 0.
+ * variance of numbers that are equally likely anywhere in it. A dead time of 0 stays 0. The lags of
+ * a process made of parts are off together, as one number.
  *
  * Range   0 < part < 1.
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_model_check or for part.
  */
 rk_status rk_model_set_from_part(const rk_model *model, double part, rk_over over,
                                  rk_model_set *set, rk_diag *diag);
+
+/**
+ * Put in each model's place the process that is off from *process as it is from *model, which is its
+ * reduction: its gain by the same factor, all lags by that of the time constants, the dead time by
+ * what is left.
+ */
+void rk_model_set_take_process(rk_model_set *set, const rk_model *model,
+                               const rk_model *process);
 
 #ifdef __cplusplus
 }

@@ -97,6 +97,7 @@ typedef struct rk_conditions {
     double sp_step;   /* pv-EU, not 0 */
     double load_step; /* out-EU, at the plant's input, not 0 */
     double noise;     /* of PV, white: its standard deviation, pv-EU; NaN: not known */
+    const struct rk_model *known; /* what a predictor takes the process for; NULL: what it is */
 } rk_conditions;
 
 /** How settings are scanned under these conditions, in *room; NULL: no scan is known. */

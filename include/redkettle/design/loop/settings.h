@@ -12,11 +12,14 @@
 extern "C" {
 #endif
 
+struct rk_model;
+
 /** How a loop is sampled. */
 typedef struct rk_sampling {
     double ts;    /* scan, s */
     double delay; /* from PV's sample to OUT's change, s: computing and communication */
     rk_scheme integral;
+    const struct rk_model *known; /* what a predictor takes the process for; NULL: what it is */
 } rk_sampling;
 
 /** "none", "conditional", "back-calculation". */

@@ -49,7 +49,8 @@ rk_status rk_effort_from_text(const char *text, rk_effort *effort, rk_diag *diag
 
 /** A search. Set all fields: start from rk_search_plan_make(). */
 typedef struct rk_search_plan {
-    rk_model model;
+    rk_model model;      /* that rules and a predictor take */
+    rk_model process;    /* that is run: the model itself, or what it is a reduction of */
     rk_limits limits;    /* the search sees saturation, and the valve's rate */
     double ts;           /* scan, s; NaN: fast enough not to matter, and margins continuous */
     double delay;        /* from PV's sample to OUT's change, s; 0 without a scan */
