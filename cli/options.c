@@ -219,9 +219,13 @@ static const char *option_help(const rk_key *key, char help[HELP_CHARS])
 
 static const char *argument_name(const rk_key *key)
 {
-    static const char *const names[] = {"TEXT",        "WORD",     "NUMBER",   "TIME",
-                                        "TIME[,TIME]", "LOW,HIGH", "LOW,HIGH", "AT,LENGTH",
-                                        "LIST",        "UNIT"};
+    static const char *const names[] = {
+        [RK_KEY_TEXT] = "TEXT",         [RK_KEY_WORD] = "WORD",
+        [RK_KEY_NUMBER] = "NUMBER",     [RK_KEY_TIME] = "TIME",
+        [RK_KEY_TIMES] = "TIME[,TIME]", [RK_KEY_LAGS] = "TIME[,TIME..]",
+        [RK_KEY_INTERVAL] = "LOW,HIGH", [RK_KEY_TIME_INTERVAL] = "LOW,HIGH",
+        [RK_KEY_STRETCH] = "AT,LENGTH", [RK_KEY_TRIANGLE] = "LIST",
+        [RK_KEY_TIME_UNIT] = "UNIT"};
 
     return strcmp(key->section, "record") == 0 && key->type == RK_KEY_TEXT ? "COLUMN"
                                                                            : names[key->type];

@@ -172,6 +172,7 @@ rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covarianc
         for (j = 0; j < n; j++) {
             c[i][j] = covariance->c[number[i]][number[j]];
             known = known && isfinite(c[i][j]) && (i != j || c[i][j] >= 0);
+            known = known && (c[i][i] > 0 || c[i][j] == 0); /* what is sure goes with nothing */
             largest = fmax(largest, c[i][j]);
         }
     }

@@ -11,9 +11,10 @@ static rk_design whole(void)
 {
     rk_design d = rk_design_make();
 
-    d.has_model = d.has_plant = true;
+    d.has_model = d.has_plant = d.has_process = true;
     d.model = fopdt(2, 10, 4);
     d.plant.model = d.model;
+    d.process = (rk_model){RK_MODEL_PROCESS, 3, {0}, 0, 7, 40, 5, 3, {1, 2, 3}};
     return d;
 }
 
@@ -47,6 +48,8 @@ static const char *sample(const rk_key *key)
     case RK_KEY_TIME:
     case RK_KEY_TIMES:
         return "0.5s";
+    case RK_KEY_LAGS:
+        return "4.0s, 46.0s, 6.0s";
     case RK_KEY_INTERVAL:
         return "0.25, 0.5";
     case RK_KEY_TRIANGLE:

@@ -201,7 +201,7 @@ START_TEST(what_is_not_known_is_refused)
     ck_assert_int_eq(rk_model_set_from_part(&m, 0.1, RK_OVER_MEAN, NULL, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_model_set_from_part(&m, 0, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
     ck_assert_int_eq(rk_model_set_from_part(&m, 1, RK_OVER_MEAN, &s, NULL), RK_ERR_RANGE);
-    c.c[0][0] = 0;
+    c.c[0][0] = 0; /* and yet it is said to go with the others */
     ck_assert_int_eq(rk_model_set_from_covariance(&m, &c, RK_OVER_MEAN, &s, NULL),
                      RK_ERR_RANGE);
     c.c[0][0] = QNAN;
