@@ -1,22 +1,32 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/files/loop_file.h>
 
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
 #include <ini.h>
 
 #include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/number.h>
+#include <redkettle/design/base/text.h>
 #include <redkettle/design/fit/fit.h>
 #include <redkettle/design/loop/keys.h>
 #include <redkettle/files/write.h>
 
 #include "loop_parse.h"
+#include "quantities.h"
+
+/* A value once its expressions are worked out. */
+enum { RK_VALUE_CHARS = 512 };
 
 /* A file being read: the loop, and what stands between its lines and it. */
 typedef struct reading {
     const char *path;
-    const char *at, *end; /* what of the text is not read yet */
+    const char *content, *at, *end; /* the text, and what of it is not read yet */
+    const char *raw;                /* the line that is being read */
+    rki_quantities *let;
+    int way; /* of the reduction: by the half rule, by a fit; below 0: the closer one */
     rk_design loop;
     bool seen[RK_KEYS_MAX]; /* for each key of the table */
     int line;
@@ -30,17 +40,95 @@ static rk_status bad(reading *r, const char *what, const char *value, const char
                        value, advice);
 }
 
+static rk_status flawed(reading *r, const rki_flaw *flaw)
+{
+    return rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d:%d: %s", r->path, flaw->line,
+                       flaw->column, flaw->words);
+}
+
+/* Where the value of the line that is being read begins, from 1. */
+static int value_column(const reading *r)
+{
+    const char *at = r->raw;
+
+    while (at < r->end && *at != '=' && *at != ':' && *at != '\n') {
+        at++;
+    }
+    do {
+        at++;
+    } while (at < r->end && (*at == ' ' || *at == '\t'));
+    return (int)(at - r->raw) + 1;
+}
+
+/* inih's callback of the first reading, for [let] alone. */
+static int on_let(void *user, const char *section, const char *name, const char *value)
+{
+    reading *r = user;
+    rki_flaw flaw;
+
+    if (r->status != RK_OK || strcmp(section, "let") != 0) return 1;
+    if (!rki_quantity_add(r->let, name, value, r->line, value_column(r), &flaw)) {
+        r->status = flawed(r, &flaw);
+    }
+    return r->status == RK_OK;
+}
+
+/* Are the numbers of this type of key written as numbers with commas between? */
+static bool has_numbers(rk_key_type type)
+{
+    return type != RK_KEY_TEXT && type != RK_KEY_WORD && type != RK_KEY_TIME_UNIT;
+}
+
+/* A value with what its expressions make: numbers stay as they are. False, and r->status, for a flaw.
+ */
+static bool work_out(reading *r, const char *value, char made[RK_VALUE_CHARS])
+{
+    const int column = value_column(r);
+    const char *at = value;
+    size_t used = 0;
+
+    for (;;) {
+        const size_t width = strcspn(at, ",");
+        char number[RK_REAL_CHARS];
+        double plain = 0;
+        rki_flaw flaw;
+        int more;
+
+        if (rk_time_parse(at, width, &plain)) {
+            more = snprintf(made + used, RK_VALUE_CHARS - used, "%.*s", (int)width, at);
+        } else if (rki_expression_value(r->let, at, width, r->line, column + (int)(at - value),
+                                        &plain, &flaw)) {
+            rk_real_format(plain, number);
+            more = snprintf(made + used, RK_VALUE_CHARS - used, "%s", number);
+        } else {
+            r->status = flawed(r, &flaw);
+            return false;
+        }
+        used += (size_t)more;
+        at += width;
+        if (*at == '\0' || used + 2 >= RK_VALUE_CHARS) return true;
+        made[used++] = ',';
+        at++;
+    }
+}
+
 /* inih's callback; 0 stops nothing but is remembered, so the status keeps the first error. */
 static int on_key(void *user, const char *section, const char *name, const char *value)
 {
     reading *r = user;
     const size_t place = rk_key_place(section, name);
+    char made[RK_VALUE_CHARS];
     rk_diag inner;
 
     if (r->status != RK_OK) return 0;
+    if (strcmp(section, "let") == 0) return 1; /* it was read before */
     if (place < rk_key_count() && r->seen[place]) {
         r->status = bad(r, "key", name, "is given twice; delete one");
         return 0;
+    }
+    if (r->let->count > 0 && place < rk_key_count() && has_numbers(rk_key_at(place)->type)) {
+        if (!work_out(r, value, made)) return 0;
+        value = made;
     }
     r->status = rk_design_set(&r->loop, section, name, value, &inner);
     if (r->status == RK_OK) {
@@ -62,6 +150,7 @@ static char *next_line(char *line, int room, void *stream)
 
     if (left == 0 || r->status != RK_OK) return NULL;
     r->line++;
+    r->raw = r->at;
     if (length >= (size_t)room) {
         r->status =
             rk_diag_set(r->diag, RK_ERR_FORMAT, "%s:%d: the line is longer than %d characters",
@@ -194,10 +283,36 @@ static rk_status take_process(reading *r)
     if (status != RK_OK) {
         return rk_diag_set(r->diag, status, "%s: [process]: %s", r->path, inner.text);
     }
+    if (r->way >= 0) { /* beside another reading of the same file: no jump between the two */
+        reduction.by_half_rule = r->way != 0;
+    }
+    r->way = reduction.by_half_rule;
     loop->model = rk_reduction_model(&reduction);
     loop->has_model = true;
     loop->reduction_percent = rk_reduction_error(&reduction);
     return RK_OK;
+}
+
+/* All lines, to a callback; 0, or the number of a line that is none. */
+static int read_lines(reading *r, ini_handler on_line)
+{
+    r->at = r->content;
+    r->line = 0;
+    return ini_parse_stream(next_line, r, on_line, r);
+}
+
+/* The quantities of [let], worked out. */
+static rk_status read_quantities(reading *r)
+{
+    rki_flaw flaw;
+
+    r->let->count = 0;
+    (void)read_lines(r, on_let); /* a line that is none is told by the second reading */
+    r->let->moved = r->let->count;
+    if (r->status == RK_OK && !rki_quantities_settle(r->let, &flaw)) {
+        r->status = flawed(r, &flaw);
+    }
+    return r->status;
 }
 
 static rk_status parse(reading *r)
@@ -207,7 +322,7 @@ static rk_status parse(reading *r)
     int broken;
 
     r->diag = &inner;
-    broken = ini_parse_stream(next_line, r, on_key, r);
+    broken = read_lines(r, on_key);
     r->diag = diag;
     /* A line that is none stands before the key it confused: tell that one. */
     if (r->status != RK_OK && !(broken > 0 && broken < r->line)) {
@@ -246,6 +361,93 @@ static rk_status parse(reading *r)
     return RK_OK;
 }
 
+/* Half of what 95 % of a normal number lie within. */
+#define DEVIATIONS_95 1.959963984540054
+
+static void numbers_of(const rk_model *m, double number[RK_MODEL_NUMBERS])
+{
+    const double all[RK_MODEL_NUMBERS] = {m->gain, m->time_constant[0], m->time_constant[1],
+                                          m->damping, m->dead_time};
+
+    memcpy(number, all, sizeof all);
+}
+
+/* The model as the file gives it with one quantity at an end of its tolerance. */
+static rk_status read_moved(const reading *r, size_t quantity, double by,
+                            double number[RK_MODEL_NUMBERS])
+{
+    rk_diag diag = {RK_OK, ""};
+    reading moved = *r;
+    rki_flaw flaw;
+    rk_status status = RK_OK;
+
+    r->let->moved = quantity;
+    r->let->by = by;
+    memset(moved.seen, 0, sizeof moved.seen);
+    moved.diag = &diag;
+    moved.loop = rk_design_make();
+    if (!rki_quantities_settle(r->let, &flaw)) {
+        status = flawed(&moved, &flaw);
+    }
+    if (status == RK_OK) {
+        status = parse(&moved);
+    }
+    numbers_of(&moved.loop.model, number);
+    if (status == RK_OK && moved.loop.model.kind != r->loop.model.kind) {
+        status = RK_ERR_RANGE;
+    }
+    return status == RK_OK
+               ? RK_OK
+               : rk_diag_set(r->diag, status, "%s:%d: at the %s end of its tolerance: %s",
+                             r->path, r->let->list[quantity].line, by < 0 ? "low" : "high",
+                             diag.text);
+}
+
+static void take_interval(double value, double variance, double interval[2])
+{
+    interval[0] = value - (DEVIATIONS_95 * sqrt(variance));
+    interval[1] = value + (DEVIATIONS_95 * sqrt(variance));
+}
+
+/* What the tolerances make of the model's numbers, each read as a 95 % interval, independent of the
+   others: to first order, by how much each number moves from one end of each to the other. */
+static rk_status take_tolerances(reading *r)
+{
+    rk_design *loop = &r->loop;
+    rk_covariance *c = &loop->covariance;
+    double low[RK_MODEL_NUMBERS], high[RK_MODEL_NUMBERS];
+    bool any = false;
+    size_t i;
+    int a, b;
+
+    for (i = 0; i < r->let->count; i++) {
+        any |= r->let->list[i].tolerance > 0;
+    }
+    if (!any || !loop->has_model || loop->triangle_numbers > 0) return RK_OK;
+    memset(c, 0, sizeof *c);
+    for (i = 0; i < r->let->count; i++) {
+        rk_status status;
+
+        if (!(r->let->list[i].tolerance > 0)) continue;
+        status = read_moved(r, i, -1.0, low);
+        if (status == RK_OK) {
+            status = read_moved(r, i, 1.0, high);
+        }
+        if (status != RK_OK) return status;
+        for (a = 0; a < RK_MODEL_NUMBERS; a++) {
+            for (b = 0; b < RK_MODEL_NUMBERS; b++) {
+                c->c[a][b] += 0.25 * (high[a] - low[a]) * (high[b] - low[b]) /
+                              (DEVIATIONS_95 * DEVIATIONS_95);
+            }
+        }
+    }
+    take_interval(loop->model.gain, c->c[0][0], loop->gain95);
+    take_interval(loop->model.time_constant[0], c->c[1][1], loop->tau95[0]);
+    take_interval(loop->model.time_constant[1], c->c[2][2], loop->tau95[1]);
+    take_interval(loop->model.dead_time, c->c[4][4], loop->dead_time95);
+    return RK_OK;
+}
+
 /* The line that a place in a text is in, from 1. */
 static int line_of(const char *text, const char *place)
 {
@@ -260,7 +462,7 @@ static int line_of(const char *text, const char *place)
 rk_status rki_design_parse(const char *path, const char *content, size_t length,
                            rk_design *loop, rk_diag *diag)
 {
-    reading r = {.path = path, .diag = diag, .status = RK_OK};
+    reading r = {.path = path, .diag = diag, .status = RK_OK, .way = -1};
     const char *nul = memchr(content, '\0', length);
     rk_status status;
 
@@ -269,10 +471,19 @@ rk_status rki_design_parse(const char *path, const char *content, size_t length,
                            "%s:%d: holds a NUL character; a loop file is plain text", path,
                            line_of(content, nul));
     }
+    r.let = rk_memory_create(1, sizeof *r.let);
+    if (r.let == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
     r.loop = rk_design_make();
-    r.at = content;
+    r.content = content;
     r.end = content + length;
-    status = parse(&r);
+    status = read_quantities(&r);
+    if (status == RK_OK) {
+        status = parse(&r);
+    }
+    if (status == RK_OK) {
+        status = take_tolerances(&r);
+    }
+    rk_memory_free(r.let);
     if (status == RK_OK) {
         *loop = r.loop;
     }

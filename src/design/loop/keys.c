@@ -78,6 +78,7 @@ static const rk_section sections[] = {
     {"record", "The step test or historian export that a model is fitted to."},
     {"model", "The process model, as fit found it or as it was typed."},
     {"process", "The whole process, made of parts; rules take the model, its reduction."},
+    {"let", "Named quantities; any number below or above may then be an expression of them."},
     {"relay", "What a relay test found."},
     {"settings", "The controller's settings, in the form that they were typed."},
     {"require", "What the loop must do; check and search judge by it."},
@@ -786,6 +787,14 @@ static void add_help(rk_text *text, const rk_key *key)
                 strncmp(key->otherwise, "needed", 6) == 0 ? "" : "default: ", key->otherwise);
 }
 
+static const char let_help[] =
+    "  NAME = VALUE       A number, or an expression of other names: + - * / ^ ( ), sqrt, exp, "
+    "log (natural).\n"
+    "                     A number may have a time unit: 2min counts 120.\n"
+    "  NAME = VALUE +- 5% With a tolerance, in percent or as a number: read as a 95 % interval, "
+    "it goes into\n"
+    "                     how sure the model's numbers are, for check and search --over.\n";
+
 void rk_keys_help(rk_text *text)
 {
     const rk_section *section;
@@ -799,6 +808,9 @@ void rk_keys_help(rk_text *text)
                 "are those of [pv]\nand [out].\n");
     for (i = 0; (section = rk_section_at(i)) != NULL; i++) {
         rk_text_add(text, "\n[%s]  %s\n", section->name, section->help);
+        if (strcmp(section->name, "let") == 0) {
+            rk_text_add(text, "%s", let_help);
+        }
         for (k = 0; k < rk_key_count(); k++) {
             if (strcmp(rk_key_at(k)->section, section->name) == 0) {
                 add_help(text, rk_key_at(k));

@@ -169,10 +169,12 @@ rk_status rk_model_set_from_covariance(const rk_model *model, const rk_covarianc
     n = rk_model_kind_numbers(model->kind, number);
     known = !isnan(covariance->c[0][0]);
     for (i = 0; i < n; i++) {
+        const bool sure = covariance->c[number[i]][number[i]] == 0;
+
         for (j = 0; j < n; j++) {
             c[i][j] = covariance->c[number[i]][number[j]];
             known = known && isfinite(c[i][j]) && (i != j || c[i][j] >= 0);
-            known = known && (c[i][i] > 0 || c[i][j] == 0); /* what is sure goes with nothing */
+            known = known && (!sure || c[i][j] == 0); /* what is sure goes with nothing */
             largest = fmax(largest, c[i][j]);
         }
     }

@@ -266,9 +266,11 @@ enum { LONGER_MOST = 3 };
 /* A valley is walked again for as long as that gains so much. */
 enum { AGAIN_MOST = 3 };
 #define WORTH_IT 5e-4
+#define WORTH_ALL 1e-2 /* of several models, which take longer */
 
 static rk_status search_all(rki_search_run *s, rki_point *best)
 {
+    const bool all = s->plan->set != NULL;
     rki_point points[FOLLOWED];
     int count, longer;
     rk_status status;
@@ -276,18 +278,19 @@ static rk_status search_all(rki_search_run *s, rki_point *best)
     rki_search_plan_sweep(s, 0.0);
     status = choose_starts(s, points, &count);
     if (status == RK_OK) {
-        status = rki_search_walk(s, points, count);
+        status = rki_search_walk(s, points, count, false);
     }
     if (status != RK_OK) return status;
     *best = *best_of(points, count);
-    for (longer = 0; longer < AGAIN_MOST && s->derivative && s->plan->set == NULL &&
-                     best->stable && !s->stopped;
+    for (longer = 0;
+         longer < AGAIN_MOST && (s->derivative || all) && best->stable && !s->stopped;
          longer++) {
         const rki_point before = *best;
 
-        status = rki_search_walk(s, best, 1);
+        status = rki_search_walk(s, best, 1, all);
         if (status != RK_OK) return status;
-        if (!(best->cost < before.cost * (1.0 - WORTH_IT)) && !(best->missing < before.missing))
+        if (!(best->cost < before.cost * (1.0 - (all ? WORTH_ALL : WORTH_IT))) &&
+            !(best->missing < before.missing))
             break;
     }
     for (longer = 0; longer < LONGER_MOST && s->integral && best->stable && !s->stopped;
@@ -301,7 +304,7 @@ static rk_status search_all(rki_search_run *s, rki_point *best)
         rki_search_plan_sweep(s, 1.5 * needed);
         status = rki_points_evaluate(s, best, 1);
         if (status == RK_OK) {
-            status = rki_search_walk(s, best, 1);
+            status = rki_search_walk(s, best, 1, all);
         }
         if (status != RK_OK) return status;
     }

@@ -53,8 +53,8 @@ double rki_own_time(const rk_model *model);
 void rki_search_plan_sweep(rki_search_run *s, double least);
 
 /** From a start to a minimum of its valley: rounds of a constrained search without derivatives, of
- * the model alone or of all models. */
-rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count);
+ * the model alone, the last of all models; among_all: the last alone. */
+rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool among_all);
 
 /** What does not exist, or is as far off as can be, is off by this. */
 #define RKI_FAR_OFF 7.0

@@ -49,7 +49,7 @@ typedef enum aim { AIM_SAFE, AIM_NEAR, AIM_CHEAP } aim;
 
 typedef struct walker {
     rki_search_run run; /* its own copy, of one thread */
-    rki_point best, last;
+    rki_point best, last, start;
     double at[3]; /* of `last` */
     bool looked;
     int numbers;
@@ -317,9 +317,26 @@ static void give_up(walker *w, int count)
     }
 }
 
+/* From the model alone to all of them: the best start goes on, from where it came to, or from a start
+   that all models like better. */
+static rk_status turn_to_all(walker *w, int count, const rk_search_plan *plan)
+{
+    walker *best = best_walker(w, count);
+    rk_status status = look_again(best, plan);
+    int i;
+
+    for (i = 0; i < count; i++) {
+        w[i].given_up = &w[i] != best;
+        if (rki_point_is_better(&w[i].start, &best->best)) {
+            best->best = w[i].start;
+        }
+    }
+    return status;
+}
+
 enum { WALKERS_MOST = 4 };
 
-rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count)
+rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool among_all)
 {
     rk_search_plan alone = *s->plan;
     walker w[WALKERS_MOST];
@@ -335,21 +352,19 @@ rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count)
         w[i].run.threads = 1;
         w[i].run.tried = 0;
         w[i].best = points[i];
+        w[i].start = points[i];
         w[i].numbers = 1 + s->integral + s->derivative;
-        if (s->plan->set != NULL && status == RK_OK) {
+        if (s->plan->set != NULL && !among_all && status == RK_OK) {
             status = look_again(&w[i], &alone);
         }
     }
-    for (round = 0; round < rounds && status == RK_OK && rki_search_may_go_on(s); round++) {
+    for (round = among_all ? rounds - LAST_ROUNDS : 0;
+         round < rounds && status == RK_OK && rki_search_may_go_on(s); round++) {
         for (i = 0; i < count; i++) {
             w[i].round = round;
-            if (round == rounds - LAST_ROUNDS && s->plan->set != NULL) {
-                w[i].given_up = &w[i] != best_walker(w, count);
-            }
-            if (round == rounds - LAST_ROUNDS && s->plan->set != NULL && !w[i].given_up &&
-                status == RK_OK) {
-                status = look_again(&w[i], s->plan);
-            }
+        }
+        if (round == rounds - LAST_ROUNDS && s->plan->set != NULL && !among_all) {
+            status = turn_to_all(w, count, s->plan);
         }
         rki_parallel((size_t)count, 1, s->threads, work, w);
         if (round == SORTED_ROUND) {

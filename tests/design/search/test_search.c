@@ -211,7 +211,7 @@ START_TEST(a_refined_sweep_stays_at_or_above_no_derivative)
     size_t i;
 
     plan.mode = "PID";
-    plan.model.gain = _i == 0 ? plan.model.gain : -plan.model.gain;
+    plan.model.gain = plan.process.gain = _i == 0 ? plan.model.gain : -plan.model.gain;
     ck_assert_int_eq(rk_search_grid_refine(&plan, 3, &grids[_i], &runs, &found, NULL), RK_OK);
     ck_assert_uint_eq(runs.count, 4 * 36);
     ck_assert_uint_eq(runs.last, 3 * 36);
