@@ -112,7 +112,8 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
     const trial_job *t = (const trial_job *)j;
 
     if (!isnan(t->open_step)) {
-        return rk_figure_open_step(&j->loop, &t->opened, t->trials[0], style, image, diag);
+        return rk_figure_open_step(&j->loop, &t->opened, (const rk_trial *const *)t->trials,
+                                   t->count, style, image, diag);
     }
     return rk_figure_trial(&j->loop, &t->plan, (const rk_trial *const *)t->trials, t->count,
                            t->recorded != NULL ? &t->laid : NULL, style, image, diag);
@@ -160,15 +161,22 @@ static int run_open_step(job *j)
     const double own = rk_model_slowest(m) + m->dead_time;
     rk_report *report;
     rk_diag diag = {RK_OK, ""};
+    size_t parts = 0;
     rk_status status;
+    int shown;
 
-    status = rk_open_step_compute(m, isnan(t->j.loop.ts) ? 0.01 * own : t->j.loop.ts,
-                                  t->open_step, &t->trials[0], &t->opened, &diag);
+    status =
+        rk_open_step_compute(m, isnan(t->j.loop.ts) ? 0.01 * own : t->j.loop.ts, t->open_step,
+                             t->plan.duration, &t->trials[0], &t->opened, &diag);
     if (status == RK_ERR_RANGE) return fail(j, EXIT_USAGE, "--open-step: %s", diag.text);
     if (status != RK_OK) return fail_diag(j, status, &diag);
     t->count = 1;
+    status = rk_open_parts_create(m, t->open_step, t->trials[0], &t->trials[1], &parts, &diag);
+    if (status != RK_OK) return fail_diag(j, status, &diag);
+    t->count += parts;
     report = report_make(&t->j);
-    return show_report(j, report, rk_report_add_open_step(report, &j->loop, &t->opened), draw);
+    shown = show_report(j, report, rk_report_add_open_step(report, &j->loop, &t->opened), draw);
+    return shown == EXIT_DONE ? write_curves(j) : shown;
 }
 
 static int check_options(job *j)
@@ -179,9 +187,10 @@ static int check_options(job *j)
     const int shapes = !isnan(t->ramp) + !isnan(t->train) + !isnan(t->sine);
     const wrong_option list[] = {
         {t->comma && t->curves == NULL, "--decimal-comma goes with --curves: give both"},
-        {!isnan(t->open_step) && (sp || load_in || load_out || alone || t->words_count > 0 ||
-                                  t->curves != NULL || t->overlay != NULL),
-         "--open-step goes without setpoints, loads, cases and curves"},
+        {!isnan(t->open_step) &&
+             (sp || load_in || load_out || alone || t->words_count > 0 || t->overlay != NULL ||
+              t->on_plant || !isnan(t->plan.noise) || !isnan(t->seed) || !isnan(t->band)),
+         "--open-step goes without setpoints, loads, cases, noise, --band, --plant and --overlay"},
         {!isnan(t->plan.load_at) && !load_in && !load_out && sp,
          "--load-at goes with --load-step: give one"},
         {shapes > 1,

@@ -222,24 +222,27 @@ static void mark_level(rk_text *script, int number, double level, const char *wo
 }
 
 rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
-                              const rk_trial *trial, const rk_figure_style *style,
-                              rk_text *image, rk_diag *diag)
+                              const rk_trial *const *trials, size_t count,
+                              const rk_figure_style *style, rk_text *image, rk_diag *diag)
 {
     char words[320], unit_words[RK_GAIN_UNIT_CHARS], label[80];
     rk_text *script;
     rk_status status;
+    size_t i;
 
     rk_diag_clear(diag);
-    if (loop == NULL || open == NULL || trial == NULL || style == NULL || image == NULL) {
+    if (loop == NULL || open == NULL || trials == NULL || count < 1 || style == NULL ||
+        image == NULL) {
         return RK_ERR_ARG;
     }
     script = rk_text_create();
     if (script != NULL) {
+        const rk_trial *trial = trials[0];
         const double unit = rki_time_unit(style);
         const double length = rk_trial_step(trial) * (double)(rk_trial_points(trial) - 1);
         const char *time = style->minutes ? "min" : "s";
 
-        add_trial_data(script, &trial, 1, false, 0.03 * length, unit);
+        add_trial_data(script, trials, count, false, 0.03 * length, unit);
         rk_design_gain_unit(loop, loop->model.kind, unit_words);
         (void)snprintf(words, sizeof words, "%s: OUT %+.4g %s, no controller; gain %.4g %s",
                        loop->name, open->out_step, loop->out_units, loop->model.gain,
@@ -260,14 +263,21 @@ rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
             (void)snprintf(words, sizeof words, "63.2 %% after %.4g %s", open->at_63 / unit,
                            time);
             mark_time(script, 2, open->at_63 / unit, words, 0.5);
+            (void)snprintf(words, sizeof words, "28.3 %% after %.4g %s", open->at_28 / unit,
+                           time);
+            mark_time(script, 5, open->at_28 / unit, words, 0.28);
+            mark_level(script, 6, loop->model.pv0 + (0.283 * way), "28.3 %");
             (void)snprintf(words, sizeof words, "rests at %.5g %s", open->pv_end,
                            loop->pv_units);
             mark_level(script, 3, open->pv_end, words);
             mark_level(script, 4, loop->model.pv0 + (0.632 * way), "63.2 %");
         }
-        rk_text_add(script,
-                    "unset key\nset offsets 0,0,graph 0.08,graph 0.08\nplot NaN notitle");
-        rki_plot_pv(script, 0, "PV");
+        rk_text_add(script, "%sset offsets 0,0,graph 0.08,graph 0.08\nplot NaN notitle",
+                    count > 1 ? "" : "unset key\n");
+        rki_plot_pv(script, 0, count > 1 ? "the whole" : "PV");
+        for (i = 1; i < count; i++) {
+            rki_plot_pv(script, i, rk_trial_name(trials[i]));
+        }
         rk_text_add(script, "\n");
         rki_with_units(label, sizeof label, "OUT", loop->out_units);
         rki_panel_lower(script, style, label);

@@ -13,13 +13,15 @@
 #include <redkettle/design/base/text.h>
 #include <redkettle/files/write.h>
 
-/* The plant runs in steps of this part of a scan, so that a valve strokes smoothly. */
+/* The plant runs in steps of this part of a scan where a valve strokes, or something happens, within
+   one; else scan by scan, as a trial and the emitted twin do, to the same bits. */
 enum { STEPS = 10 };
 
 struct rk_sim_plant {
     rk_sim sim;
     rk_port inner;
     rk_real *memory;
+    int steps; /* a scan */
     char valve_file[RK_PATH_CHARS];
     int valve; /* that file once it was written, or -1 */
 };
@@ -124,10 +126,31 @@ static rk_sim_faults faults_of(const rk_design *loop, double step)
     return made;
 }
 
+/* Is a time, or NaN, a whole number of scans? */
+static bool on_a_scan(double time, double ts)
+{
+    const double scans = time / ts;
+
+    return isnan(time) || fabs(scans - round(scans)) <= 1e-9 * fmax(scans, 1.0);
+}
+
+static bool stretch_on_scans(const rk_stretch *s, double ts)
+{
+    return on_a_scan(s->at, ts) && on_a_scan(s->length, ts);
+}
+
+static bool acts_within(const rk_plant_design *d, double ts)
+{
+    return d->valve_rate > 0 || !on_a_scan(d->load_at, ts) ||
+           !stretch_on_scans(&d->sensor_sticks, ts) || !stretch_on_scans(&d->sensor_bad, ts) ||
+           !stretch_on_scans(&d->port_drops, ts);
+}
+
 static rk_status set_up(rk_sim_plant *p, const rk_design *loop, rk_diag *diag)
 {
     const rk_plant_design *d = &loop->plant;
-    const double step = loop->ts / STEPS;
+    const int steps = acts_within(d, loop->ts) ? STEPS : 1;
+    const double step = loop->ts / steps;
     const rk_sim_faults faults = faults_of(loop, step);
     double out = isnan(d->out) ? d->model.out0 : d->out;
     rk_plant_params params;
@@ -147,6 +170,7 @@ static rk_status set_up(rk_sim_plant *p, const rk_design *loop, rk_diag *diag)
     if (status != RK_OK) {
         return rk_diag_set(diag, status, "[plant]: cannot be simulated at this scan");
     }
+    p->steps = steps;
     p->inner = rk_sim_port(&p->sim);
     (void)snprintf(p->valve_file, sizeof p->valve_file, "%s", d->valve_file);
     return RK_OK;
@@ -194,7 +218,7 @@ void rk_sim_plant_advance(rk_sim_plant *port)
 {
     int i;
 
-    for (i = 0; i < STEPS; i++) {
+    for (i = 0; i < port->steps; i++) {
         rk_sim_advance(&port->sim);
     }
 }

@@ -110,7 +110,7 @@ rk_status rk_twin_run_compute(const rk_design *loop, const char *plant_st,
     run->twin = columns + (3 * run->rows);
     status = set_up(&t, plant_st, diag);
     if (status == RK_OK && t.out.at != NULL && t.pv.at != NULL) {
-        status = run_rows(&t, loop->ts, record, &loop->model, run, diag);
+        status = run_rows(&t, loop->ts, record, rk_design_process(loop), run, diag);
     }
     rk_plc_free(t.plc);
     if (status != RK_OK) {

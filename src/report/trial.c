@@ -250,6 +250,7 @@ rk_status rk_report_add_open_step(rk_report *report, const rk_design *loop,
     rki_row_value(r, "out_step", open->out_step);
     rki_row_number(r, NULL, "gain", loop->model.gain, unit, 4);
     rki_row_time(r, "dead_time", "dead time", open->dead_time);
+    rki_row_time(r, "time_28", rests ? "28.3 % of the way after" : NULL, open->at_28);
     rki_row_time(r, "time_63", rests ? "63.2 % of the way after" : NULL, open->at_63);
     rki_row_time(r, "rise_time", rests ? "rise time, 10 to 90 %" : NULL, open->rise);
     rki_row_time(r, "settling_time", rests ? "settling time, to 2 %" : NULL, open->settling);

@@ -327,6 +327,64 @@ START_TEST(it_runs_live_as_it_was_tried)
 }
 END_TEST
 
+/* A trial, the plant behind the simulated port and the plant as the emitted twin computes it: to the
+   bit, of models and of a process made of parts. */
+static const struct {
+    rk_model plant;
+    double kc, ti, ts;
+} plants[] = {
+    {{RK_MODEL_FOPDT, -0.1, {40, 0}, 0, 12.4, 42, 11.8}, -9, 40, 1},
+    {{RK_MODEL_SOPDT, 0.1, {40, 15}, 0, 12.4, 42, 11.8}, 9, 40, 0.7},
+    {{RK_MODEL_IPDT, 0.004, {0, 0}, 0, 12.4, 42, 11.8}, 8, 90, 3},
+    {{RK_MODEL_PROCESS, 0.1, {0}, 0, 6.3, 42, 11.8, 3, {4, 46, 6}}, 9, 40, 1},
+    {{RK_MODEL_PROCESS, 0.1, {0}, 0, 0, 42, 11.8, 8, {1, 2, 3, 4, 3, 2, 1, 0.1}, 3}, 3, 20, 2},
+    {{RK_MODEL_PROCESS_INTEGRATING, 0.004, {0}, 0, 2, 42, 11.8, 2, {4, 6}}, 8, 90, 0.3},
+};
+
+START_TEST(trial_port_and_twin_are_one_plant)
+{
+    const rk_settings s = rk_settings_make(plants[_i].kc, plants[_i].ti, 0, 0);
+    const double ts = plants[_i].ts;
+    rk_design d = rk_design_make();
+    rk_trial_case c;
+    const rk_trial_plan plan = {.sp_step = 0.5, .duration = 500 * ts, .band = 0.02};
+    rk_sim_plant *sim = NULL;
+    rk_model_plant twin;
+    rk_trial *trial = NULL;
+    rk_port port;
+    rk_diag diag = {RK_OK, ""};
+    size_t per_scan, scan;
+
+    d.ts = ts;
+    d.out_low = 0;
+    d.out_high = 100;
+    d.has_plant = d.has_process = true;
+    d.process = d.plant.model = plants[_i].plant;
+    d.settings = s;
+    c = rk_trial_case_of(&d, false);
+    c.model = plants[_i].plant;
+    ck_assert_msg(rk_trial_create(&c, &plan, &trial, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_msg(rk_sim_plant_create(&d, &sim, &diag) == RK_OK, "%s", diag.text);
+    ck_assert_int_eq(rk_model_plant_create(&plants[_i].plant, ts, &twin, NULL), RK_OK);
+    port = rk_sim_plant_port(sim);
+    per_scan = (rk_trial_points(trial) - 1) / rk_trial_scans(trial);
+    for (scan = 0; scan < rk_trial_scans(trial); scan++) {
+        const double out = rk_trial_out(trial)[scan];
+        double pv = 0;
+
+        ck_assert_int_eq(port.read_pv(port.user, &pv), RK_OK);
+        ck_assert_double_eq(pv, rk_trial_pv(trial)[scan * per_scan]);
+        ck_assert_int_eq(port.write_out(port.user, out), RK_OK);
+        rk_sim_plant_advance(sim);
+        ck_assert_double_eq(rk_plant_scan(&twin.plant, out),
+                            rk_trial_pv(trial)[(scan + 1) * per_scan]);
+    }
+    rk_model_plant_free(&twin);
+    rk_sim_plant_free(sim);
+    rk_trial_free(trial);
+}
+END_TEST
+
 /* A predictor and a switch come and go while a loop runs; what cannot be is refused. */
 START_TEST(a_predictor_comes_and_goes_without_a_bump)
 {
@@ -377,6 +435,7 @@ Suite *suite_one_controller(void)
     add_table(t, it_is_tried_and_judged, controllers);
     add_table(t, it_is_emitted_and_proven, controllers);
     add_table(t, it_runs_live_as_it_was_tried, controllers);
+    add_table(t, trial_port_and_twin_are_one_plant, plants);
     tcase_add_test(t, a_predictor_comes_and_goes_without_a_bump);
     suite_add_tcase(suite, t);
     tcase_set_tags(compiled, "processes");

@@ -178,6 +178,18 @@ static const struct {
     {"underdamped", {RK_MODEL_SOPDT_OSC, 1, {6, 0}, 0.3, 2.4, 42, 5}, 0.2, 10},
     {"an integrator", {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4.2, 42, 100}, 2, 35},
     {"an integrator and a lag", {RK_MODEL_IPDT_LAG, 0.02, {5, 0}, 0, 1, 42, 100}, 2, 50},
+    {"a part alone", {RK_MODEL_PROCESS, 1, {0}, 0, 1.4, 42, 9, 1, {20}}, 2, 20},
+    {"two parts", {RK_MODEL_PROCESS, 1, {0}, 0, 1.4, 42, 9, 2, {3, 20}}, 2, 20},
+    {"three parts", {RK_MODEL_PROCESS, 1, {0}, 0, 1.4, 42, 9, 3, {3, 20, 5}}, 1, 20},
+    {"eight parts",
+     {RK_MODEL_PROCESS, 1, {0}, 0, 3, 42, 9, 8, {3, 9, 1, 1, 1, 2, 4, 1}},
+     0.5,
+     15},
+    {"an inverse response", {RK_MODEL_PROCESS, 1, {0}, 0, 0, 42, 9, 3, {3, 20, 5}, 4}, 0.8, 20},
+    {"parts into an integrator",
+     {RK_MODEL_PROCESS_INTEGRATING, 0.02, {0}, 0, 2.5, 42, 9, 3, {3, 6, 1}, 2},
+     1,
+     90},
 };
 
 START_TEST(the_twin_of_every_kind_gives_the_plants_bits)
@@ -185,6 +197,18 @@ START_TEST(the_twin_of_every_kind_gives_the_plants_bits)
     rk_design loop = brix_loop();
 
     loop.model = processes[_i].model;
+    if (rk_model_is_process(&loop.model)) {
+        rk_reduction r;
+        const bool integrates = rk_model_kind_integrates(loop.model.kind);
+
+        loop.process = loop.model;
+        loop.has_process = true;
+        ck_assert_int_eq(rk_reduction_compute(&loop.process,
+                                              integrates ? RK_MODEL_IPDT : RK_MODEL_FOPDT, &r,
+                                              NULL),
+                         RK_OK);
+        loop.model = rk_reduction_model(&r);
+    }
     loop.action = RK_ACTION_REVERSE;
     loop.settings = rk_settings_make(processes[_i].kc, processes[_i].ti, 0, 0);
     check_proven(&loop, processes[_i].fact);

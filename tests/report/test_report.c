@@ -151,7 +151,7 @@ static rk_status add_open_step(rk_report *r)
     const rk_design d = blend();
     rk_open_step found;
     rk_trial *trial = NULL;
-    rk_status status = rk_open_step_compute(&d.model, 1, 5, &trial, &found, NULL);
+    rk_status status = rk_open_step_compute(&d.model, 1, 5, nan(""), &trial, &found, NULL);
 
     rk_trial_free(trial);
     return status == RK_OK ? rk_report_add_open_step(r, &d, &found) : status;

@@ -65,8 +65,8 @@ rk_status rk_figure_trial(const rk_design *loop, const rk_trial_plan *plan,
 /** A step of OUT before there is a controller: PV with its gain, dead time and 63.2 % marked
  * above, OUT below. Errors as rk_figure_fit. */
 rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
-                              const rk_trial *trial, const rk_figure_style *style,
-                              rk_text *image, rk_diag *diag);
+                              const rk_trial *const *trials, size_t count,
+                              const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
 /** Runs of a loop, one beside the other: setpoint and PV above, OUT below. Errors as
  * rk_figure_fit. */

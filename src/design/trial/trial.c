@@ -142,6 +142,10 @@ typedef struct stage {
     rk_valve valve;
     rk_model_plant plant;
     rk_model_plant loaded; /* the load's part where OUT is late and the load is not */
+    /* The same in steps of a scan: PV at the scans to the bits of a controller's own twin, if nothing
+       happens within one. */
+    bool by_scan;
+    rk_model_plant scanned, scanned_load;
 } stage;
 
 static rk_status set_up_controller(stage *st, rk_diag *diag)
@@ -206,6 +210,20 @@ static void run_alone(stage *st, rki_curves *curves)
     }
 }
 
+/* PV at the end of a scan, in place of what the smaller steps came to. */
+static void scan_plant(stage *st, rki_curves *curves, size_t point, double stroke)
+{
+    const size_t per_scan = (curves->points - 1) / curves->scans;
+    const bool loaded = point - per_scan >= curves->load_point;
+    const double load = loaded ? st->plan->load_step : 0.0;
+    const double in = st->plan->load_at_output ? 0.0 : load;
+    const double pv = st->c->delay > 0 ? rk_plant_scan(&st->scanned.plant, stroke) +
+                                             rk_plant_scan(&st->scanned_load.plant, in)
+                                       : rk_plant_scan(&st->scanned.plant, stroke + in);
+
+    curves->pv[point] = pv + (load - in);
+}
+
 static void run(stage *st, rki_curves *curves)
 {
     const size_t per_scan = (curves->points - 1) / curves->scans;
@@ -214,6 +232,8 @@ static void run(stage *st, rki_curves *curves)
         st->c->delay > 0; /* a process is linear: the parts of OUT and load add up */
     size_t scan, i, point = 0;
 
+    st->by_scan = !(st->c->valve_rate > 0) &&
+                  (plan->load_step == 0 || curves->load_point % per_scan == 0);
     curves->pv[0] = rk_plant_pv(&st->plant.plant);
     for (scan = 0; scan < curves->scans; scan++) {
         const double sp =
@@ -234,6 +254,9 @@ static void run(stage *st, rki_curves *curves)
 
             curves->pv[++point] = pv + (load - in);
         }
+        if (st->by_scan) {
+            scan_plant(st, curves, point, rk_valve_scan(&st->valve, out));
+        }
     }
 }
 
@@ -248,13 +271,21 @@ static rk_status run_once(stage *st, double noise, rki_curves *curves,
     load.out0 = load.pv0 = 0.0;
     rk_model_plant_free(&st->plant);
     rk_model_plant_free(&st->loaded);
+    rk_model_plant_free(&st->scanned);
+    rk_model_plant_free(&st->scanned_load);
     rk_controller_free(&st->controller);
     status = set_up_controller(st, diag);
     if (status == RK_OK) {
         status = rk_model_plant_create(&plant, curves->step, &st->plant, diag);
     }
+    if (status == RK_OK) {
+        status = rk_model_plant_create(&plant, curves->ts, &st->scanned, diag);
+    }
     if (status == RK_OK && st->c->delay > 0) {
         status = rk_model_plant_create(&load, curves->step, &st->loaded, diag);
+    }
+    if (status == RK_OK && st->c->delay > 0) {
+        status = rk_model_plant_create(&load, curves->ts, &st->scanned_load, diag);
     }
     if (status == RK_OK) {
         status = set_up_hardware(st, curves->step, noise, diag);
@@ -373,6 +404,8 @@ rk_status rk_trial_create(const rk_trial_case *trial_case, const rk_trial_plan *
     }
     rk_model_plant_free(&st.plant);
     rk_model_plant_free(&st.loaded);
+    rk_model_plant_free(&st.scanned);
+    rk_model_plant_free(&st.scanned_load);
     rk_controller_free(&st.controller);
     return status;
 }

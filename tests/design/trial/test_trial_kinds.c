@@ -250,8 +250,9 @@ START_TEST(an_open_step_shows_the_models_numbers)
     rk_trial *t = NULL;
     rk_open_step o;
 
-    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 3, &t, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 3, QNAN, &t, &o, NULL), RK_OK);
     ck_close(o.at_63, 17, 1e-4);
+    ck_close(o.at_28, 9, 1e-4);
     ck_close(o.rise, 12 * log(9), 1e-4);
     ck_close(o.settling, 5 + (12 * log(50)), 2e-3);
     ck_close(o.pv_end, 7 - 1.2, 1e-12);
@@ -259,12 +260,49 @@ START_TEST(an_open_step_shows_the_models_numbers)
     ck_assert_double_eq(o.dead_time, 5);
     ck_assert_double_eq(rk_trial_out(t)[0], 43);
     rk_trial_free(t);
-    ck_assert_int_eq(rk_open_step_compute(&integrator, 0.5, 3, &t, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_step_compute(&integrator, 0.5, 3, QNAN, &t, &o, NULL), RK_OK);
     ck_assert(isnan(o.pv_end) && isnan(o.at_63));
     ck_close(o.slope, 0.15, 1e-9);
     rk_trial_free(t);
-    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 0, &t, &o, NULL), RK_ERR_RANGE);
-    ck_assert_int_eq(rk_open_step_compute(NULL, 0.5, 1, &t, &o, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 3, 30, &t, &o, NULL), RK_OK);
+    ck_assert_uint_eq(rk_trial_scans(t), 60);
+    rk_trial_free(t);
+    ck_assert_int_eq(rk_open_step_compute(&m, 0.5, 0, QNAN, &t, &o, NULL), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_open_step_compute(NULL, 0.5, 1, QNAN, &t, &o, NULL), RK_ERR_ARG);
+}
+END_TEST
+
+/* Each part alone, for as long as the whole: where a lag of T stands after T. */
+START_TEST(the_parts_of_a_process_step_alone)
+{
+    const rk_model lags = {RK_MODEL_PROCESS, -0.4, {0}, 0, 5, 40, 7, 3, {2, 12, 4}};
+    const rk_model ramp = {RK_MODEL_PROCESS_INTEGRATING, 0.05, {0}, 0, 5, 40, 7, 2, {2, 4}};
+    const rk_model model = fopdt(1, 10, 2);
+    rk_trial *whole = NULL, *part[RK_PARTS_MAX];
+    rk_open_step o;
+    size_t count = 9, i;
+
+    ck_assert_int_eq(rk_open_step_compute(&lags, 0.5, 3, QNAN, &whole, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_parts_create(&lags, 3, whole, part, &count, NULL), RK_OK);
+    ck_assert_uint_eq(count, 3);
+    for (i = 0; i < count; i++) {
+        const size_t at = (size_t)(lags.lag[i] / rk_trial_step(part[i]) + 0.5);
+
+        ck_assert_uint_eq(rk_trial_scans(part[i]), rk_trial_scans(whole));
+        ck_close(rk_trial_pv(part[i])[at], 7 - (1.2 * (1 - exp(-1))), 1e-9);
+        rk_trial_free(part[i]);
+    }
+    rk_trial_free(whole);
+    ck_assert_int_eq(rk_open_step_compute(&ramp, 0.5, 3, QNAN, &whole, &o, NULL), RK_OK);
+    ck_assert_int_eq(rk_open_parts_create(&ramp, 3, whole, part, &count, NULL), RK_OK);
+    ck_assert_uint_eq(count, 1);
+    ck_close(rk_trial_pv(part[0])[rk_trial_points(part[0]) - 1],
+             7 + (0.15 * 0.5 * (double)rk_trial_scans(whole)), 1e-9);
+    rk_trial_free(part[0]);
+    ck_assert_int_eq(rk_open_parts_create(&model, 3, whole, part, &count, NULL), RK_OK);
+    ck_assert_uint_eq(count, 0);
+    ck_assert_int_eq(rk_open_parts_create(NULL, 3, whole, part, &count, NULL), RK_ERR_ARG);
+    rk_trial_free(whole);
 }
 END_TEST
 
@@ -415,6 +453,7 @@ Suite *suite_trial_kinds(void)
     tcase_add_test(t, a_perfect_predictor_is_the_quick_loop_delayed);
     tcase_add_test(t, a_sticking_valve_cycles);
     tcase_add_test(t, an_open_step_shows_the_models_numbers);
+    tcase_add_test(t, the_parts_of_a_process_step_alone);
     tcase_add_test(t, a_pv_filter_is_seen_by_the_controller_alone);
     tcase_add_test(t, within_the_deadband_nothing_is_done);
     tcase_add_test(t, a_run_cut_short_says_so);

@@ -191,23 +191,37 @@ void rk_trial_free(rk_trial *trial);
 /** What a step of OUT does to the process before there is a controller; times from the step, s.
  * NaN: an integrator has no such thing, or the run is too short for it. */
 typedef struct rk_open_step {
-    double out_step;  /* out-EU */
-    double pv_end;    /* where PV comes to rest, pv-EU */
-    double dead_time; /* until PV begins to move */
-    double at_63;     /* when 63.2 % of the way is gone */
-    double rise;      /* from 10 to 90 % */
-    double settling;  /* last entry into +-2 % of the way */
-    double slope;     /* the steepest, pv-EU per s */
+    double out_step;     /* out-EU */
+    double pv_end;       /* where PV comes to rest, pv-EU */
+    double dead_time;    /* until PV begins to move */
+    double at_28, at_63; /* when 28.3 and 63.2 % of the way are gone */
+    double rise;         /* from 10 to 90 % */
+    double settling;     /* last entry into +-2 % of the way */
+    double slope;        /* the steepest, pv-EU per s */
 } rk_open_step;
 
 /**
- * Step OUT by hand and run until PV rests; an integrator, for ten dead times and lags. The
- * caller frees *trial.
+ * Step OUT by hand and run for so long, s, or with NaN until PV rests; an integrator, for ten dead
+ * times and lags. The caller frees *trial.
  *
  * Errors  as rk_trial_create, and RK_ERR_RANGE for a step of 0.
  */
 rk_status rk_open_step_compute(const rk_model *model, double ts, double out_step,
-                               rk_trial **trial, rk_open_step *found, rk_diag *diag);
+                               double duration, rk_trial **trial, rk_open_step *found,
+                               rk_diag *diag);
+
+/** Parts of a process at most. */
+enum { RK_PARTS_MAX = RK_LAGS_MAX };
+
+/**
+ * What each part of a process would do alone, for as long as the whole: of lags each one with the
+ * whole's gain; of an integrating process the integrator without its lags. A process of one part, or
+ * a model, has none. The caller frees the trials.
+ *
+ * Errors  as rk_open_step_compute.
+ */
+rk_status rk_open_parts_create(const rk_model *process, double out_step, const rk_trial *whole,
+                               rk_trial *parts[RK_PARTS_MAX], size_t *count, rk_diag *diag);
 
 /** What a running loop did, a value each scan; the arrays stay the caller's. */
 typedef struct rk_run_curves {
