@@ -77,6 +77,9 @@ static int write_data(const demo_job *d)
     if (status == RK_OK) {
         status = write_one(d, "blend-brix.loop", demo_loop, demo_loop_length, &diag);
     }
+    if (status == RK_OK) {
+        status = write_one(d, "syrup-heating.loop", demo_physics, demo_physics_length, &diag);
+    }
     return status == RK_OK ? EXIT_DONE : fail_diag(&d->j, status, &diag);
 }
 
@@ -121,6 +124,10 @@ static int run(job *j)
          "emit @/blend-brix.loop --dir @ --force"},
         {"11. Does that text give the numbers of the design, bit for bit?", &command_prove,
          "prove @/blend-brix.loop --dir @"},
+        {"12. Another loop, without a record: its process comes from physics, part by part.",
+         &command_trial, "trial @/syrup-heating.loop --open-step 5 --figure @/open.png"},
+        {"13. Do a rule's settings suit the whole of it, for all that the physics leaves open?",
+         &command_check, "check @/syrup-heating.loop --rule simc"},
     };
     int status;
     size_t i;

@@ -195,6 +195,12 @@ static int save(job *j)
         }
     }
     status = tell_saved(j, "model", rk_design_save_model(j->input, &j->loop, &diag), &diag);
+    if (status == EXIT_DONE && j->loop.has_process) {
+        note(
+            j, j->input,
+            "rules take this model from now on; margins, trials and runs are still of [process]: "
+            "take that section out to have them of the model");
+    }
     return status != EXIT_DONE ? status : verdict;
 }
 

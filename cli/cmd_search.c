@@ -251,7 +251,7 @@ static const command_option options[] = {
      "judge by the worst case or by the mean over an uncertain model: worst or mean", TAKE_TEXT,
      TO(over)},
     {"model-error", "PERCENT", 1,
-     "how uncertain the model is: each of its numbers wrong by so much (default: the fit's 95 "
+     "how uncertain the model is: each of its numbers wrong by so much (default: the model's 95 "
      "% region)",
      TAKE_NUMBER, TO(model_error)},
     {"tf-ratio", "N", 1, "derivative filter time as td / N (default: 10)", TAKE_NUMBER,

@@ -1,6 +1,7 @@
 # Writes the demo's files as C arrays: cmake -DOUT=demo_data.c -DFROM=data -P embed.cmake
 set(text "/* SPDX-License-Identifier: MIT */\n#include \"demo_data.h\"\n")
-foreach(pair demo_record=blend-brix.csv demo_loop=blend-brix.loop)
+foreach(pair demo_record=blend-brix.csv demo_loop=blend-brix.loop
+        demo_physics=syrup-heating.loop)
     string(REPLACE "=" ";" pair ${pair})
     list(GET pair 0 name)
     list(GET pair 1 file)

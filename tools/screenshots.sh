@@ -11,7 +11,7 @@ trap 'rm -rf "$work"' EXIT
 mkdir -p "$shots"
 cd "$work"
 "$tool" demo --dir demo >/dev/null
-cp demo/inspect.png demo/fit.png demo/trial-rules.png demo/trial-windup.png "$shots"
+cp demo/inspect.png demo/fit.png demo/trial-rules.png demo/open.png "$shots"
 
 # shot NAME COMMAND [FONT [GEOMETRY]]: what a terminal window shows after the command, as typed in
 # the demo's folder.
@@ -42,7 +42,6 @@ live() {
 }
 
 shot terminal-bump 'redkettle bump blend-brix.loop --move 5 --back --hold 5min --record test.csv'
-shot terminal-inspect 'redkettle inspect blend-brix.loop'
 shot terminal-fit 'redkettle fit blend-brix.loop'
 shot terminal-tune 'redkettle tune blend-brix.loop --mode PI'
 shot terminal-search 'redkettle search blend-brix.loop --mode PID --overshoot 5 --settling 100s --ms 1.4'
@@ -54,6 +53,7 @@ shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --
 cp demo/run.png "$shots/run.png"
 (cd demo && "$tool" check blend-brix.loop --figure "$shots/frequency.png" >/dev/null &&
     "$tool" tune blend-brix.loop --speed --figure "$shots/speed.png" >/dev/null &&
-    "$tool" search blend-brix.loop --kc=-24:-1:0.5 --ti 15:100:2.5 --cost load-iae --figure "$shots/sweep.png" >/dev/null)
+    "$tool" search blend-brix.loop --kc=-24:-1:0.5 --ti 15:100:2.5 --cost load-iae --figure "$shots/sweep.png" >/dev/null &&
+    "$tool" search blend-brix.loop --cost load-iae --effort energy --weigh-effort 0,0.01,0.1,1,10 --figure "$shots/weights.png" >/dev/null)
 live 'redkettle run blend-brix.loop --for 10min --at 30s sp=12.2 --at 5min load=-6 --times 100'
 ls "$shots"

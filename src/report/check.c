@@ -154,7 +154,7 @@ static void add_worst_values(rk_report *r, const rk_worst *w)
     rki_model(r, "corner", &w->corner);
 }
 
-/* Over the fit's 95 % region if it is known, else with each number wrong by so much; and both.
+/* Over the model's 95 % region if it is known, else with each number wrong by so much; and both.
  */
 static void add_worst(rk_report *r, const checked *c)
 {
@@ -216,7 +216,7 @@ static void say_models(rk_report *r, const checked *c)
 
     if (k->has_region) {
         describe_corner(c, &k->region.corner, corner);
-        rki_row_note(r, "95 %% region of the fit, worst at: %s", corner);
+        rki_row_note(r, "95 %% region of the model's numbers, worst at: %s", corner);
     }
     if (k->has_box) {
         describe_corner(c, &k->box.corner, corner);

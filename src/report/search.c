@@ -104,7 +104,7 @@ static void say_over(rk_report *r, const rk_model_set *set, double model_error)
 
     if (set == NULL) return;
     if (isnan(model_error)) {
-        rki_row_say(r, "Figures: the %s over %zu models of the fit's 95 %% region",
+        rki_row_say(r, "Figures: the %s over %zu models of the model's 95 %% region",
                     rk_over_to_text(set->over), set->count);
     } else {
         rki_row_say(r, "Figures: the %s over %zu models with each number wrong by %s%.3g %%",

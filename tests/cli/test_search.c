@@ -154,6 +154,60 @@ START_TEST(an_offset_is_integral_actions_to_take_away)
 }
 END_TEST
 
+/* From physics to proven program text and a run, in one file, without a record. */
+START_TEST(a_loop_from_physics_goes_all_the_way)
+{
+    char *dir = scratch_make(), *text = get_file(RK_SOURCE "/data/syrup-heating.loop", NULL);
+    json_t *j;
+    outcome o;
+
+    put_file(path_in(dir, "s.loop"), text);
+    free(text);
+    o = TOOL(dir, "tune", "s.loop", "--rule", "simc", "--save");
+    ck_assert_msg(o.status == 0, "%s%s", o.out, o.err);
+    ck_assert_ptr_nonnull(strstr(
+        o.out,
+        "Figures on the whole process: gain 0.72 degC/%, lags 4 s, 163.2 s, 12 s, dead time 6 s"));
+    outcome_free(&o);
+    text = get_file(path_in(dir, "s.loop"), NULL); /* what was typed stays */
+    ck_assert_ptr_nonnull(strstr(text, "lags = 4s, mass * heat_capacity / taken, 12s\n"));
+    ck_assert_ptr_nonnull(strstr(text, "rule = simc\n"));
+    free(text);
+    j = json_of(TOOL(dir, "check", "s.loop", "--json"), 0);
+    ck_assert_double_eq(number_at(j, "process.lags.0"), 4);
+    ck_close(number_at(j, "process.lags.1"), 60 * 3.4 / 1.25, 1e-12);
+    ck_close(number_at(j, "process.gain"), 0.72, 1e-12);
+    ck_close(number_at(j, "process.dead_time"), 6, 1e-12);
+    ck_assert_double_lt(number_at(j, "process.reduction_percent"), 3);
+    ck_assert_double_lt(number_at(j, "sampled.ms"), number_at(j, "on_model.ms"));
+    ck_assert_double_gt(number_at(j, "worst.region95.ms"), number_at(j, "sampled.ms"));
+    json_decref(j);
+    o = TOOL(dir, "search", "s.loop", "--over", "worst");
+    ck_assert_msg(o.status == 0, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    j = json_of(TOOL(dir, "trial", "s.loop", "--open-step", "5", "--curves", "c.csv", "--json"),
+                0);
+    ck_close(number_at(j, "pv_end"), 62 + (0.72 * 5), 1e-9);
+    json_decref(j);
+    text = get_file(path_in(dir, "c.csv"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "pv lag 163.2 s alone"));
+    free(text);
+    o = TOOL(dir, "emit", "s.loop", "--dir", "plc");
+    ck_assert_msg(o.status == 0, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "prove", "s.loop", "--dir", "plc");
+    ck_assert_msg(o.status == 0 && strstr(o.out, "PROVEN") != NULL, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "run", "s.loop", "--for", "20min", "--at", "60s sp=66");
+    ck_assert_msg(o.status == 0 && strstr(o.out, "PV 66 degC") != NULL, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "check", "s.loop", "--gain", "1"); /* a model that is typed is the process */
+    ck_assert_ptr_null(strstr(o.out, "lags"));
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
 static const struct {
     const char *options[4];
     const char *says;
@@ -192,6 +246,7 @@ Suite *suite_cli_search(void)
     tcase_add_test(t, a_sweep_keeps_every_run);
     tcase_add_loop_test(t, a_sweep_of_the_parallel_form_is_the_same, 0, 2);
     tcase_add_test(t, weights_make_a_table_and_a_figure);
+    tcase_add_test(t, a_loop_from_physics_goes_all_the_way);
     tcase_add_test(t, an_offset_is_integral_actions_to_take_away);
     add_table(t, what_makes_no_sweep_is_refused, refused);
     suite_add_tcase(suite, t);

@@ -102,12 +102,15 @@ START_TEST(a_search_is_within_a_percent_of_the_best_there_is)
     double best;
 
     ck_assert_int_eq(rk_search_compute(&plan, &found, NULL), RK_OK);
-    if (!found.met || found.idle)
-        return; /* not possible in this cell, or a P that is asked for */
+    if (found.idle) return; /* a P is what is asked for */
     plan.duration = found.duration;
+    if (!found.met) { /* nor is there anything beside it that meets all */
+        ck_assert(isinf(grid_optimum(&plan, &found.settings)));
+        return;
+    }
     best = grid_optimum(&plan, &found.settings);
     ck_assert_msg(
-        found.cost <= best * 1.01,
+        found.cost <= best * 1.003,
         "%s %s cost %d, theta %g, Ms %g, low %g: %g at kc %g ti %g td %g, grid %g (%.2f %%)",
         rk_model_kind_to_text(plan.model.kind), plan.mode, (int)plan.cost, plan.model.dead_time,
         plan.requirements.limit[RK_REQUIRE_MS], plan.limits.low, found.cost, found.settings.kc,

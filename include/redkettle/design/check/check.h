@@ -124,7 +124,7 @@ typedef struct rk_check_plan {
     double setpoint[RK_CHECK_SETPOINTS];
 } rk_check_plan;
 
-/** Nothing known of task and record, the worst over the fit's 95 % region and 20 %. */
+/** Nothing known of task and record, the worst over the model's 95 % region and 20 %. */
 rk_check_plan rk_check_plan_make(void);
 
 /** What a loop's settings are worth on its model. */
