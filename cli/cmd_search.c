@@ -45,11 +45,14 @@ static int take_models(search_job *s)
     if (s->over != NULL && rk_over_from_text(s->over, &over, &diag) != RK_OK) {
         return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
     }
-    status =
-        isnan(s->model_error)
-            ? rk_model_set_from_covariance(&d->model, &d->covariance, over, &s->set, &diag)
-            : rk_model_set_from_part(&d->model, s->model_error / 100.0, over, &s->set, &diag);
+    status = isnan(s->model_error)
+                 ? rk_model_set_from_covariance(&d->model, &d->covariance, over, &s->set, &diag)
+                 : rk_model_set_from_part(rk_design_process(d), s->model_error / 100.0, over,
+                                          &s->set, &diag);
     if (status != RK_OK) return fail(&s->j, EXIT_USAGE, "--over: %s", diag.text);
+    if (d->has_process && isnan(s->model_error)) {
+        rk_model_set_take_process(&s->set, &d->model, &d->process);
+    }
     s->plan.set = &s->set;
     return EXIT_DONE;
 }

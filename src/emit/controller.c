@@ -410,7 +410,8 @@ static rk_status add_margins(rk_text *text, const rk_design *loop, const char *l
                    as);
     rki_add_line(text, lead, line);
     if (sampling == NULL) return RK_OK;
-    status = rk_margins_compute(rk_design_process(loop), &loop->settings, &margins, diag);
+    status = rk_loop_margins_compute(rk_design_process(loop), &loop->model, &loop->settings,
+                                     NULL, &margins, diag);
     if (status == RK_OK && margins.stable) {
         (void)snprintf(line, sizeof line,
                        "  continuous    gain %.4g, phase %.4g deg, delay %.4g s, Ms %.4g",

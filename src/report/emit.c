@@ -53,7 +53,9 @@ static void add_schemes(rk_report *r, const rk_design *loop)
     rk_margins m;
     int scheme;
 
-    if (rk_margins_compute(rk_design_process(loop), &loop->settings, &m, NULL) != RK_OK) return;
+    if (rk_loop_margins_compute(rk_design_process(loop), &loop->model, &loop->settings, NULL,
+                                &m, NULL) != RK_OK)
+        return;
     rki_row_list(r, "schemes");
     add_scheme(r, "(continuous)", &m);
     for (scheme = 0; scheme < 3; scheme++) {

@@ -588,10 +588,17 @@ END_TEST
 
 START_TEST(demo_does_the_whole_job_and_leaves_it_in_a_folder)
 {
-    static const char *const left[] = {
-        "blend-brix.csv",           "blend-brix.loop",         "fit.png", "open.png", "syrup-heating.loop",
-        "trial-rules.png",          "trial-windup.png",        "trial-manual.png",
-        "blend_brix_controller.st", "blend_brix_controller.c", "blend_brix_controller.h"};
+    static const char *const left[] = {"blend-brix.csv",
+                                       "blend-brix.loop",
+                                       "fit.png",
+                                       "open.png",
+                                       "syrup-heating.loop",
+                                       "trial-rules.png",
+                                       "trial-windup.png",
+                                       "trial-manual.png",
+                                       "blend_brix_controller.st",
+                                       "blend_brix_controller.c",
+                                       "blend_brix_controller.h"};
     static const char *const cc[] = {
         "cc",      "-std=c99",  "-Wall", "-Wextra",
         "-Werror", "-pedantic", "-c",    "d/blend_brix_controller.c",

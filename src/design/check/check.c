@@ -117,7 +117,8 @@ static rk_status look_at_margins(const rk_design *loop, const rk_sampling *sampl
                                  rk_check *c, rk_diag *diag)
 {
     const rk_model *process = rk_design_process(loop);
-    rk_status status = rk_margins_compute(process, &loop->settings, &c->margins, diag);
+    rk_status status = rk_loop_margins_compute(process, &loop->model, &loop->settings, NULL,
+                                               &c->margins, diag);
     rk_requirements asked;
 
     if (status == RK_OK && loop->has_process) {

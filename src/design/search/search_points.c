@@ -464,7 +464,8 @@ rk_status rki_search_result(const rki_search_run *s, const rki_point *best,
                                     rki_search_sampling(s, &best->settings, &sampling),
                                     &made.measures, diag);
     if (status == RK_OK) {
-        status = rk_margins_compute(&s->plan->process, &best->settings, &made.continuous, diag);
+        status = rk_loop_margins_compute(&s->plan->process, &s->plan->model, &best->settings,
+                                         NULL, &made.continuous, diag);
     }
     if (status == RK_OK) {
         *result = made;

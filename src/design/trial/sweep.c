@@ -385,7 +385,20 @@ static void sweep_part(void *user, int part, size_t first, size_t last)
     }
 }
 
-/* A point for each this part of the quickest time, at most so many a scan. */
+/* How quickly PV bends: of lags in series, the two largest tell. */
+static double bend_of(const rk_model *m)
+{
+    double first = m->time_constant[0], second = m->time_constant[1];
+    int i;
+
+    for (i = 0; i < m->lags; i++) {
+        second = fmax(second, fmin(first, m->lag[i]));
+        first = fmax(first, m->lag[i]);
+    }
+    return second > 0 ? sqrt(first * second) : rk_model_quickest(m);
+}
+
+/* A point for each this part of it, at most so many a scan. */
 #define POINT_PART 0.05
 
 /* Where between two scans PV is looked at. */
@@ -393,7 +406,7 @@ static rk_status plan_points(const rk_sweep_plan *plan, const rk_plant_params *w
                              rki_course *c)
 {
     const rk_model *m = &plan->plant;
-    const double quick = fmin(rk_model_quickest(m), rk_model_slowest(m) + m->dead_time);
+    const double quick = fmin(bend_of(m), rk_model_slowest(m) + m->dead_time);
     const double wanted = quick > 0 ? ceil(plan->ts / (POINT_PART * quick)) : 1.0;
     const double rest =
         fmax(m->dead_time + plan->delay - ((double)whole->delay * plan->ts), 0.0);

@@ -210,14 +210,30 @@ static WITHIN void scan_course(rki_lanes *restrict v, const rki_course *c,
     }
 }
 
+/* The usual numbers of states are known where the loops are made. */
+static WITHIN void scan_states(rki_lanes *restrict v, const rki_course *c,
+                               rki_tally *restrict t, size_t until, int lanes)
+{
+    switch (c->states) {
+    case 2:
+        scan_course(v, c, t, until, lanes, 2);
+        break;
+    case 3:
+        scan_course(v, c, t, until, lanes, 3);
+        break;
+    case 4:
+        scan_course(v, c, t, until, lanes, 4);
+        break;
+    default:
+        scan_course(v, c, t, until, lanes, c->states);
+        break;
+    }
+}
+
 WIDEST static void scan_all(rki_lanes *restrict v, const rki_course *c, rki_tally *restrict t,
                             size_t until)
 {
-    if (c->states == 2) {
-        scan_course(v, c, t, until, RKI_LANES, 2);
-    } else {
-        scan_course(v, c, t, until, RKI_LANES, c->states);
-    }
+    scan_states(v, c, t, until, RKI_LANES);
 }
 
 /* The first lane alone: a search asks for one candidate after the other. */
@@ -228,11 +244,7 @@ static void scan_one(rki_lanes *restrict v, const rki_course *c, rki_tally *rest
     rki_tally tally = *t;
     const rki_course course = *c;
 
-    if (c->states == 2) {
-        scan_course(&lane, &course, &tally, until, 1, 2);
-    } else {
-        scan_course(&lane, &course, &tally, until, 1, c->states);
-    }
+    scan_states(&lane, &course, &tally, until, 1);
     *v = lane;
     *t = tally;
 }

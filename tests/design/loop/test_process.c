@@ -218,6 +218,34 @@ START_TEST(a_sweep_runs_the_whole_process)
 }
 END_TEST
 
+/* A process is off as its model is: by factors, and by seconds of dead time; what of the model's dead
+   time is lags goes with them. And with every number wrong by a part, all lags are. */
+START_TEST(a_process_is_off_as_its_model_is)
+{
+    const rk_model p = {LAGS, 2, {0}, 0, 3, 40, 12, 3, {4, 46, 6}, 1};
+    const rk_model m = {RK_MODEL_FOPDT, 2, {50}, 0, 11, 40, 12};
+    rk_model_set set = {.count = 4, .model = {m, m, m, m}};
+    size_t i;
+
+    set.model[1].gain = 2.5;
+    set.model[2].dead_time = 13;
+    set.model[3].time_constant[0] = 55;
+    rk_model_set_take_process(&set, &m, &p);
+    for (i = 0; i < 4; i++) {
+        ck_assert_int_eq(set.model[i].kind, LAGS);
+        ck_close(set.model[i].gain, i == 1 ? 2.5 : 2, 1e-14);
+        ck_close(set.model[i].lag[1], i == 3 ? 50.6 : 46, 1e-14);
+        ck_close(set.model[i].inverse, i == 3 ? 1.1 : 1, 1e-14);
+        ck_close(set.model[i].dead_time, i == 2 ? 5 : i == 3 ? 2.2 : 3, 1e-12);
+    }
+    ck_assert_int_eq(rk_model_set_from_part(&p, 0.2, RK_OVER_WORST, &set, NULL), RK_OK);
+    ck_assert_uint_eq(set.count, 9);
+    ck_close(set.model[1].gain, 1.6, 1e-12);
+    ck_close(set.model[8].lag[2], 7.2, 1e-12);
+    ck_close(set.model[8].dead_time, 3.6, 1e-12);
+}
+END_TEST
+
 Suite *suite_process(void)
 {
     Suite *suite = suite_create("design/process");
@@ -228,6 +256,7 @@ Suite *suite_process(void)
     add_table(t, it_swings_where_its_polynomial_says, ultimates);
     add_table(t, the_published_margins_come_out, published);
     add_table(t, a_sweep_runs_the_whole_process, responses);
+    tcase_add_test(t, a_process_is_off_as_its_model_is);
     suite_add_tcase(suite, t);
     return suite;
 }
