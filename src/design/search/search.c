@@ -268,6 +268,9 @@ enum { AGAIN_MOST = 3 };
 #define WORTH_IT 5e-4
 #define WORTH_ALL 1e-2 /* of several models, which take longer */
 
+/* The sizes of the clouds that a place is polished with, in logarithms. */
+static const double polished[AGAIN_MOST] = {0.3, 0.1, 0.03};
+
 static rk_status search_all(rki_search_run *s, rki_point *best)
 {
     const bool all = s->plan->set != NULL;
@@ -282,14 +285,13 @@ static rk_status search_all(rki_search_run *s, rki_point *best)
     }
     if (status != RK_OK) return status;
     *best = *best_of(points, count);
-    for (longer = 0;
-         longer < AGAIN_MOST && (s->derivative || all) && best->stable && !s->stopped;
-         longer++) {
+    for (longer = 0; longer < AGAIN_MOST && best->stable && !s->stopped; longer++) {
         const rki_point before = *best;
 
-        status = rki_search_walk(s, best, 1, all);
+        status = all ? rki_search_walk(s, best, 1, true)
+                     : rki_search_polish(s, polished[longer], best);
         if (status != RK_OK) return status;
-        if (!(best->cost < before.cost * (1.0 - (all ? WORTH_ALL : WORTH_IT))) &&
+        if (all && !(best->cost < before.cost * (1.0 - WORTH_ALL)) &&
             !(best->missing < before.missing))
             break;
     }

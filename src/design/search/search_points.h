@@ -56,6 +56,17 @@ void rki_search_plan_sweep(rki_search_run *s, double least);
  * the model alone, the last of all models; among_all: the last alone. */
 rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool among_all);
 
+/** From a point near the bottom of a valley to the bottom: nothing is done where a requirement is not
+ * met. */
+rk_status rki_search_polish(rki_search_run *s, double size, rki_point *best);
+
+/** Settings as a place: ln of the size of kc, of ti and of td, those that there are; how many, and how
+ * far a search may lead from a place. */
+int rki_search_numbers(const rki_search_run *s);
+rk_settings rki_search_settings_at(const rki_search_run *s, const double *place);
+void rki_search_place(const rki_search_run *s, const rk_settings *settings, double *place);
+void rki_search_bounds(const rki_search_run *s, const double *place, double *low, double *high);
+
 /** What does not exist, or is as far off as can be, is off by this. */
 #define RKI_FAR_OFF 7.0
 

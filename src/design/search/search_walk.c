@@ -20,11 +20,11 @@
 #include "search_points.h"
 
 /* The simplex of each round, in logarithms, and the most runs that it may take. */
-static const double sizes[2][13] = {
+static const double sizes[2][6] = {
     {0.4, 0.1, 0.03, 0.01, 0.003, 0.001}, /* of one or two numbers */
-    {0.4, 0.2, 0.1, 0.3, 0.1, 0.05, 0.2, 0.05, 0.02, 0.1, 0.02, 0.005, 0.0015},
+    {0.4, 0.2, 0.1, 0.3, 0.1, 0.03},
 };
-enum { ROUNDS_FEW = 6, ROUNDS = 13, RUNS = 70 };
+enum { ROUNDS = 6, RUNS = 70 };
 /* Until so many rounds from the end a requirement that cannot be met is brought nearer. Of several
    models all but the last rounds look at the one that the loop is designed for; then only the best
    start is followed, from a simplex that reaches as far as their models differ. */
@@ -62,14 +62,8 @@ typedef struct walker {
     bool given_up;
 } walker;
 
-static int rounds_of(const walker *w)
+rk_settings rki_search_settings_at(const rki_search_run *s, const double *x)
 {
-    return w->numbers > 2 ? ROUNDS : ROUNDS_FEW;
-}
-
-static rk_settings settings_at(const walker *w, const double *x)
-{
-    const rki_search_run *s = &w->run;
     const double sign = s->plan->model.gain < 0 ? -1.0 : 1.0;
     const double ti = s->integral ? exp(x[1]) : HUGE_VAL;
     const double td = s->derivative ? exp(x[s->integral ? 2 : 1]) : 0.0;
@@ -77,16 +71,36 @@ static rk_settings settings_at(const walker *w, const double *x)
     return rki_search_settings(s, sign * exp(x[0]), ti, td);
 }
 
-static void place_of(const walker *w, const rk_settings *settings, double *x)
+void rki_search_place(const rki_search_run *s, const rk_settings *settings, double *x)
 {
     int n = 0;
 
     x[n++] = log(fabs(settings->kc));
-    if (w->run.integral) {
+    if (s->integral) {
         x[n++] = log(settings->ti);
     }
-    if (w->run.derivative) {
+    if (s->derivative) {
         x[n++] = log(settings->td);
+    }
+}
+
+int rki_search_numbers(const rki_search_run *s)
+{
+    return 1 + s->integral + s->derivative;
+}
+
+void rki_search_bounds(const rki_search_run *s, const double *x, double *low, double *high)
+{
+    const double time = log(rki_own_time(&s->plan->model));
+    int i;
+
+    low[0] = x[0] - log(GAIN_REACH);
+    high[0] = x[0] + log(GAIN_REACH);
+    for (i = 1; i < rki_search_numbers(s); i++) {
+        const bool integral = s->integral && i == 1;
+
+        low[i] = fmin(time + log(TIME_LEAST), x[i]);
+        high[i] = fmax(time + log(integral ? RKI_IDLE : DERIVATIVE_MOST), x[i]);
     }
 }
 
@@ -109,7 +123,7 @@ static void look_at(walker *w, const double *x)
     memcpy(w->at, x, size);
     w->looked = true;
     memset(&w->last, 0, sizeof w->last);
-    w->last.settings = settings_at(w, x);
+    w->last.settings = rki_search_settings_at(&w->run, x);
     (void)rki_points_evaluate(&w->run, &w->last, 1);
     if (w->last.status == RK_OK && is_better(w, &w->last)) {
         w->best = w->last;
@@ -188,38 +202,23 @@ static unsigned count_constraints(const walker *w)
     return count;
 }
 
-static void bound(const walker *w, const double *x, double *low, double *high)
-{
-    const double time = log(rki_own_time(&w->run.plan->model));
-    int i;
-
-    low[0] = x[0] - log(GAIN_REACH);
-    high[0] = x[0] + log(GAIN_REACH);
-    for (i = 1; i < w->numbers; i++) {
-        const bool integral = w->run.integral && i == 1;
-
-        low[i] = fmin(time + log(TIME_LEAST), x[i]);
-        high[i] = fmax(time + log(integral ? RKI_IDLE : DERIVATIVE_MOST), x[i]);
-    }
-}
-
 /* One round from the best point. */
 static void go_round(walker *w)
 {
     double x[3] = {0}, low[3] = {0}, high[3] = {0}, cost;
-    const bool among_all = w->round == rounds_of(w) - LAST_ROUNDS && w->run.plan->set != NULL;
+    const bool among_all = w->round == ROUNDS - LAST_ROUNDS && w->run.plan->set != NULL;
     const double size = among_all ? AMONG_ALL : sizes[w->numbers > 2][w->round];
     nlopt_opt search;
     unsigned count;
 
-    w->aim = w->best.unsafe > 0                                              ? AIM_SAFE
-             : w->best.missing > 0 && w->round <= rounds_of(w) - LAST_ROUNDS ? AIM_NEAR
-                                                                             : AIM_CHEAP;
+    w->aim = w->best.unsafe > 0                                        ? AIM_SAFE
+             : w->best.missing > 0 && w->round <= ROUNDS - LAST_ROUNDS ? AIM_NEAR
+                                                                       : AIM_CHEAP;
     w->line = w->best.line;
     w->nearest = w->round == 0 ? w->best.missing : fmin(w->nearest, w->best.missing);
     w->slack = w->best.missing > 0 ? w->nearest + NEAR : 0.0;
-    place_of(w, &w->best.settings, x);
-    bound(w, x, low, high);
+    rki_search_place(&w->run, &w->best.settings, x);
+    rki_search_bounds(&w->run, x, low, high);
     count = count_constraints(w);
     search = nlopt_create(NLOPT_LN_COBYLA, (unsigned)w->numbers);
     if (search == NULL) return;
@@ -250,14 +249,14 @@ static void look_ahead(walker *w)
     double x[3] = {0}, way[3] = {0}, low[3], high[3], step = AHEAD_FIRST;
     int i, k;
 
-    place_of(w, &w->best.settings, x);
-    bound(w, x, low, high);
+    rki_search_place(&w->run, &w->best.settings, x);
+    rki_search_bounds(&w->run, x, low, high);
     memset(points, 0, sizeof points);
     for (k = 0; k < AHEAD; k++) {
         for (i = 0; i < w->numbers; i++) {
             way[i] = fmin(fmax(x[i] + (step * (x[i] - w->before[i])), low[i]), high[i]);
         }
-        points[k].settings = settings_at(w, way);
+        points[k].settings = rki_search_settings_at(&w->run, way);
         step *= AHEAD_FURTHER;
     }
     memcpy(w->before, x, sizeof x);
@@ -341,7 +340,7 @@ rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool 
     rk_search_plan alone = *s->plan;
     walker w[WALKERS_MOST];
     rk_status status = RK_OK;
-    const int rounds = s->integral && s->derivative ? ROUNDS : ROUNDS_FEW;
+    const int rounds = ROUNDS;
     int round, i;
 
     count = count < WALKERS_MOST ? count : WALKERS_MOST;
@@ -353,7 +352,7 @@ rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool 
         w[i].run.tried = 0;
         w[i].best = points[i];
         w[i].start = points[i];
-        w[i].numbers = 1 + s->integral + s->derivative;
+        w[i].numbers = rki_search_numbers(s);
         if (s->plan->set != NULL && !among_all && status == RK_OK) {
             status = look_again(&w[i], &alone);
         }
