@@ -321,7 +321,7 @@ bool rki_expression_value(rki_quantities *q, const char *text, size_t length, in
 /* "+- 5%" or "+- 20" behind a value. */
 static double tolerance_of(reader *r, double value)
 {
-    const char *place = r->at;
+    const char *place;
     double size;
     bool percent;
 

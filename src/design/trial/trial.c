@@ -232,7 +232,7 @@ static void run(stage *st, rki_curves *curves)
         st->c->delay > 0; /* a process is linear: the parts of OUT and load add up */
     size_t scan, i, point = 0;
 
-    st->by_scan = !(st->c->valve_rate > 0) &&
+    st->by_scan = !(st->c->valve_rate > 0) && per_scan > 0 &&
                   (plan->load_step == 0 || curves->load_point % per_scan == 0);
     curves->pv[0] = rk_plant_pv(&st->plant.plant);
     for (scan = 0; scan < curves->scans; scan++) {
