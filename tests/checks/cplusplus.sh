@@ -16,7 +16,7 @@ for compiler in g++ clang++; do
     done
     # shellcheck disable=SC2086
     $compiler $strict -I"$source/include" "$source/tests/checks/use.cpp" "$build/libredkettle.a" \
-        "$build/libredkettle-device.a" -linih -ljansson -lxml2 -lcsv -lpthread -lm -o "$work/use"
+        "$build/libredkettle-device.a" -linih -ljansson -lxml2 -lcsv -lnlopt -lpthread -lm -o "$work/use"
     "$work/use"
 done
 
