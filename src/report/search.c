@@ -176,22 +176,30 @@ static void say_without(rk_report *r, const rk_design *loop, const rk_search_res
                                       results->plan->requirements.limit[limiting], limit));
 }
 
+/* On which process, and what its figures are judged under. */
+static void say_what_is_searched(rk_report *r, const rk_design *loop,
+                                 const rk_search_plan *plan, double model_error)
+{
+    char process[RKI_PROCESS_CHARS];
+
+    rki_process_words(r, loop, process);
+    rki_row_say(r, "Process: %s", process);
+    rki_reduction(r, loop);
+    rki_judged(r, loop);
+    rki_conditions(r, loop, &plan->requirements);
+    say_over(r, plan->set, model_error);
+}
+
 rk_status rk_report_add_search(rk_report *report, const rk_design *loop,
                                const rk_search_results *results)
 {
     rk_report *r = report;
-    char process[RKI_PROCESS_CHARS];
 
     if (loop == NULL || results == NULL || results->found == NULL || results->plan == NULL) {
         return RK_ERR_ARG;
     }
     add_head(r, results);
-    rki_process_words(r, loop, process);
-    rki_row_say(r, "Process: %s", process);
-    rki_reduction(r, loop);
-    rki_judged(r, loop);
-    rki_conditions(r, loop, &results->plan->requirements);
-    say_over(r, results->plan->set, results->model_error);
+    say_what_is_searched(r, loop, results->plan, results->model_error);
     add_values(r, results->found);
     rki_row_gap(r);
     say_settings(r, loop, &results->found->settings, results->form);
@@ -237,7 +245,6 @@ rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
                                  const rk_tradeoff_results *results)
 {
     rk_report *r = report;
-    char process[RKI_PROCESS_CHARS];
     size_t met = 0, i;
 
     if (loop == NULL || results == NULL || results->weight == NULL || results->found == NULL ||
@@ -251,12 +258,7 @@ rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
     rki_row_verdict(r, met == results->count, met == results->count ? "MET" : "NOT MET",
                     ": all requirements, with %zu of %zu weights of the effort", met,
                     results->count);
-    rki_process_words(r, loop, process);
-    rki_row_say(r, "Process: %s", process);
-    rki_reduction(r, loop);
-    rki_judged(r, loop);
-    rki_conditions(r, loop, &results->plan->requirements);
-    say_over(r, results->plan->set, results->model_error);
+    say_what_is_searched(r, loop, results->plan, results->model_error);
     rki_row_gap(r);
     rki_row_list(r, "weights");
     for (i = 0; i < results->count; i++) {
