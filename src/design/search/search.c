@@ -3,10 +3,11 @@
  * Settings that meet all requirements at the lowest cost.
  *
  * Starts are the published rules and the process's own times, each with several derivative times;
- * the best of them have their gain searched, and from those that lie well apart the valleys are
- * walked down (search_walk.c), all at once. Points are ordered by robustness, then by the
- * requirement that is furthest from being met, then by cost (search_points.c). Runs last until the
- * tail of what is found is in; against the best of all rules it is never worse.
+ * the best of them have their gain searched. From those that lie well apart, and from one with a long
+ * integral, the valleys are walked down (search_walk.c), all at once. Points are ordered by
+ * robustness, then by the requirement that is furthest from being met, then by cost
+ * (search_points.c). Runs last until the tail of what is found is in; against the best of all rules
+ * it is never worse.
  */
 #include <redkettle/design/search/search.h>
 
@@ -193,6 +194,20 @@ static int list_starts(const rki_search_run *s, rki_point points[RKI_POINTS_MOST
     return count;
 }
 
+/* A long integral beside a high gain: where the dead time is short, it errs and overshoots least
+   after a setpoint, far from all rules. */
+static rki_point long_start(const rki_search_run *s)
+{
+    const rk_search_plan *p = s->plan;
+    const double time = rki_own_time(&p->model);
+    const double dead = fmax(p->model.dead_time + p->delay + p->ts, 0.01 * time);
+    const double gain =
+        rk_model_kind_integrates(p->model.kind) ? p->model.gain * time : p->model.gain;
+
+    return (rki_point){
+        .settings = rki_search_settings(s, 0.3 * time / (gain * dead), 8.0 * time, 0.1 * time)};
+}
+
 /* So many of the best have their gain searched, and so many of those are walked from: none nearer
    to a better one than this, in the logarithms of the times. */
 enum { LOOKED_AT = 10, FOLLOWED = 4 };
@@ -227,6 +242,7 @@ static rk_status choose_starts(rki_search_run *s, rki_point chosen[FOLLOWED], in
 {
     rki_point points[RKI_POINTS_MOST];
     const int listed = list_starts(s, points);
+    rki_point far = long_start(s);
     const int looked_at = listed < LOOKED_AT ? listed : LOOKED_AT;
     rk_status status = rki_points_evaluate(s, points, listed);
     int i, k;
@@ -236,7 +252,14 @@ static rk_status choose_starts(rki_search_run *s, rki_point chosen[FOLLOWED], in
         status = best_gain(s, &points[i]);
     }
     sort_best(points, looked_at, looked_at);
-    *count = 0;
+    if (status == RK_OK) {
+        status = rki_points_evaluate(s, &far, 1);
+    }
+    if (status == RK_OK) {
+        status = best_gain(s, &far);
+    }
+    chosen[0] = far;
+    *count = 1;
     for (i = 0; i < looked_at && *count < FOLLOWED; i++) {
         for (k = 0; k < *count && apart(s, &points[i], &chosen[k]) > APART; k++) {
             continue;
