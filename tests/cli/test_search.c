@@ -240,15 +240,18 @@ END_TEST
 Suite *suite_cli_search(void)
 {
     Suite *suite = suite_create("cli/search");
-    TCase *t = tcase_create("search");
+    TCase *t = tcase_create("search"), *longer = tcase_create("longer");
 
     tcase_set_timeout(t, 60);
     tcase_add_test(t, a_sweep_keeps_every_run);
     tcase_add_loop_test(t, a_sweep_of_the_parallel_form_is_the_same, 0, 2);
-    tcase_add_test(t, weights_make_a_table_and_a_figure);
-    tcase_add_test(t, a_loop_from_physics_goes_all_the_way);
-    tcase_add_test(t, an_offset_is_integral_actions_to_take_away);
     add_table(t, what_makes_no_sweep_is_refused, refused);
     suite_add_tcase(suite, t);
+    tcase_set_tags(longer, "statistics");
+    tcase_set_timeout(longer, 60);
+    tcase_add_test(longer, weights_make_a_table_and_a_figure);
+    tcase_add_test(longer, a_loop_from_physics_goes_all_the_way);
+    tcase_add_test(longer, an_offset_is_integral_actions_to_take_away);
+    suite_add_tcase(suite, longer);
     return suite;
 }
