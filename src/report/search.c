@@ -123,8 +123,8 @@ static void say_offset(rk_report *r, const rk_search_results *results)
         return;
     }
     rki_row_note(r,
-                 "%s alone leaves an offset: integral action takes it away. Take --mode %sI%s.",
-                 rk_settings_mode(&results->found->settings), "P",
+                 "%s alone leaves an offset: integral action takes it away. Take --mode PI%s.",
+                 rk_settings_mode(&results->found->settings),
                  results->found->settings.td > 0 ? "D" : "");
 }
 

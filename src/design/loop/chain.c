@@ -100,7 +100,6 @@ static void series(const matrix *f, int size, matrix *d)
         }
         multiply(f, d, size, &next);
         *d = next;
-        memset(&next, 0, sizeof next);
     }
 }
 

@@ -200,7 +200,8 @@ static rki_point long_start(const rki_search_run *s)
 {
     const rk_search_plan *p = s->plan;
     const double time = rki_own_time(&p->model);
-    const double dead = fmax(p->model.dead_time + p->delay + p->ts, 0.01 * time);
+    const double scan = isnan(p->ts) ? 0.0 : p->ts;
+    const double dead = fmax(p->model.dead_time + p->delay + scan, 0.01 * time);
     const double gain =
         rk_model_kind_integrates(p->model.kind) ? p->model.gain * time : p->model.gain;
 
@@ -208,9 +209,9 @@ static rki_point long_start(const rki_search_run *s)
         .settings = rki_search_settings(s, 0.3 * time / (gain * dead), 8.0 * time, 0.1 * time)};
 }
 
-/* So many of the best have their gain searched, and so many of those are walked from: none nearer
-   to a better one than this, in the logarithms of the times. */
-enum { LOOKED_AT = 10, FOLLOWED = 4 };
+/* So many of the best have their gain searched; of those that are walked from none is nearer to a
+   better one than this, in the logarithms of the times. */
+enum { LOOKED_AT = 10 };
 #define APART 0.5
 
 static void sort_best(rki_point *points, int count, int wanted)
@@ -238,7 +239,7 @@ static double apart(const rki_search_run *s, const rki_point *a, const rki_point
 }
 
 /* The starts to walk from, best first; how many. */
-static rk_status choose_starts(rki_search_run *s, rki_point chosen[FOLLOWED], int *count)
+static rk_status choose_starts(rki_search_run *s, rki_point chosen[RKI_STARTS_MOST], int *count)
 {
     rki_point points[RKI_POINTS_MOST];
     const int listed = list_starts(s, points);
@@ -260,7 +261,7 @@ static rk_status choose_starts(rki_search_run *s, rki_point chosen[FOLLOWED], in
     }
     chosen[0] = far;
     *count = 1;
-    for (i = 0; i < looked_at && *count < FOLLOWED; i++) {
+    for (i = 0; i < looked_at && *count < RKI_STARTS_MOST; i++) {
         for (k = 0; k < *count && apart(s, &points[i], &chosen[k]) > APART; k++) {
             continue;
         }
@@ -283,22 +284,72 @@ static const rki_point *best_of(const rki_point *points, int count)
     return &points[best];
 }
 
+/* The sizes of the clouds that a place is polished with, in logarithms. */
+static const double polished[] = {0.3, 0.1, 0.03};
+
+static rk_status polish(rki_search_run *s, rki_point *best)
+{
+    rk_status status = RK_OK;
+    size_t i;
+
+    for (i = 0; i < sizeof polished / sizeof polished[0] && status == RK_OK; i++) {
+        status = rki_search_polish(s, polished[i], best);
+    }
+    return status;
+}
+
+/* Of several models, which take longer, a valley is walked again instead: for as long as that gains
+   so much. */
+enum { AGAIN_MOST = 3 };
+#define WORTH_IT 1e-2
+
+static rk_status walk_again(rki_search_run *s, rki_point *best)
+{
+    int turn;
+
+    for (turn = 0; turn < AGAIN_MOST && best->stable && !s->stopped; turn++) {
+        const rki_point before = *best;
+        const rk_status status = rki_search_walk(s, best, 1, true);
+
+        if (status != RK_OK) return status;
+        if (!(best->cost < before.cost * (1.0 - WORTH_IT)) &&
+            !(best->missing < before.missing)) {
+            break;
+        }
+    }
+    return RK_OK;
+}
+
 /* A run must show the tail of what it is judged by: so many integral times. */
 #define TAIL 20.0
 enum { LONGER_MOST = 3 };
-/* A valley is walked again for as long as that gains so much. */
-enum { AGAIN_MOST = 3 };
-#define WORTH_IT 5e-4
-#define WORTH_ALL 1e-2 /* of several models, which take longer */
 
-/* The sizes of the clouds that a place is polished with, in logarithms. */
-static const double polished[AGAIN_MOST] = {0.3, 0.1, 0.03};
+static rk_status see_tail(rki_search_run *s, rki_point *best)
+{
+    int turn;
+
+    for (turn = 0; turn < LONGER_MOST && s->integral && best->stable && !s->stopped; turn++) {
+        const double needed = TAIL * best->settings.ti;
+        rk_status status;
+
+        if (needed <= s->sweep.duration ||
+            best->settings.ti > 0.9 * RKI_IDLE * rki_own_time(&s->plan->model)) {
+            break;
+        }
+        rki_search_plan_sweep(s, 1.5 * needed);
+        status = rki_points_evaluate(s, best, 1);
+        if (status == RK_OK) {
+            status = rki_search_walk(s, best, 1, s->plan->set != NULL);
+        }
+        if (status != RK_OK) return status;
+    }
+    return RK_OK;
+}
 
 static rk_status search_all(rki_search_run *s, rki_point *best)
 {
-    const bool all = s->plan->set != NULL;
-    rki_point points[FOLLOWED];
-    int count, longer;
+    rki_point points[RKI_STARTS_MOST];
+    int count;
     rk_status status;
 
     rki_search_plan_sweep(s, 0.0);
@@ -308,32 +359,8 @@ static rk_status search_all(rki_search_run *s, rki_point *best)
     }
     if (status != RK_OK) return status;
     *best = *best_of(points, count);
-    for (longer = 0; longer < AGAIN_MOST && best->stable && !s->stopped; longer++) {
-        const rki_point before = *best;
-
-        status = all ? rki_search_walk(s, best, 1, true)
-                     : rki_search_polish(s, polished[longer], best);
-        if (status != RK_OK) return status;
-        if (all && !(best->cost < before.cost * (1.0 - WORTH_ALL)) &&
-            !(best->missing < before.missing))
-            break;
-    }
-    for (longer = 0; longer < LONGER_MOST && s->integral && best->stable && !s->stopped;
-         longer++) {
-        const double needed = TAIL * best->settings.ti;
-
-        if (needed <= s->sweep.duration ||
-            best->settings.ti > 0.9 * RKI_IDLE * rki_own_time(&s->plan->model)) {
-            break;
-        }
-        rki_search_plan_sweep(s, 1.5 * needed);
-        status = rki_points_evaluate(s, best, 1);
-        if (status == RK_OK) {
-            status = rki_search_walk(s, best, 1, all);
-        }
-        if (status != RK_OK) return status;
-    }
-    return RK_OK;
+    status = s->plan->set != NULL ? walk_again(s, best) : polish(s, best);
+    return status == RK_OK ? see_tail(s, best) : status;
 }
 
 /* What the dead time alone forbids is not searched for. */

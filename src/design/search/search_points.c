@@ -360,6 +360,8 @@ rk_status rki_points_evaluate(rki_search_run *s, rki_point *points, int count)
 rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *diag)
 {
     const char *mode = p->mode != NULL ? p->mode : "";
+    const rk_settings numbers = rk_settings_make(1.0, 1.0, 0.0, 0.0);
+    rk_settings tried = p->beside;
     rk_status status = rk_model_check(&p->model, diag);
 
     if (status == RK_OK) {
@@ -398,14 +400,9 @@ rk_status rki_search_check(const rk_search_plan *p, rki_search_run *s, rk_diag *
                            "on-off is two-position control: there are no settings to search; "
                            "take on-off out of [settings]");
     }
-    {
-        rk_settings tried = p->beside;
-        const rk_settings numbers = rk_settings_make(1.0, 1.0, 0.0, 0.0);
-
-        rk_settings_take_numbers(&tried, &numbers);
-        status = rk_settings_check(&tried, diag);
-        if (status != RK_OK) return status;
-    }
+    rk_settings_take_numbers(&tried, &numbers);
+    status = rk_settings_check(&tried, diag);
+    if (status != RK_OK) return status;
     if ((int)p->cost < 0 || p->cost >= RK_COSTS || (int)p->effort < 0 ||
         p->effort >= RK_EFFORTS || (p->set != NULL && p->set->count == 0)) {
         return rk_diag_set(diag, RK_ERR_RANGE, "unknown cost, effort or way to judge models");

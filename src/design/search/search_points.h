@@ -52,16 +52,18 @@ double rki_own_time(const rk_model *model);
 /** How long the runs last, at least so long, s, and how often they look. */
 void rki_search_plan_sweep(rki_search_run *s, double least);
 
-/** From a start to a minimum of its valley: rounds of a constrained search without derivatives, of
- * the model alone, the last of all models; among_all: the last alone. */
+/** From starts, RKI_STARTS_MOST at most, to a minimum of the valley of each: rounds of a constrained
+ * search without derivatives, of the model alone, the last of all models; among_all: the last alone. */
+enum { RKI_STARTS_MOST = 4 };
 rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool among_all);
 
-/** From a point near the bottom of a valley to the bottom: nothing is done where a requirement is not
- * met. */
+/** From a point near the bottom of a valley to the bottom, by a cloud of points of this first size, in
+ * logarithms: nothing is done where a requirement is not met. */
 rk_status rki_search_polish(rki_search_run *s, double size, rki_point *best);
 
 /** Settings as a place: ln of the size of kc, of ti and of td, those that there are; how many, and how
  * far a search may lead from a place. */
+enum { RKI_SEARCH_NUMBERS = 3 }; /* at most */
 int rki_search_numbers(const rki_search_run *s);
 rk_settings rki_search_settings_at(const rki_search_run *s, const double *place);
 void rki_search_place(const rki_search_run *s, const rk_settings *settings, double *place);

@@ -17,10 +17,9 @@
 #include "design/base/numeric.h"
 #include "search_points.h"
 
-/* Settings a cloud, the better half of them, numbers at most. */
-enum { CLOUD = 16, HALF = CLOUD / 2, NUMBERS = 3 };
-/* The first cloud's size, in logarithms, the size at which it ends, and the clouds at most. */
-#define FIRST 0.3
+/* Settings a cloud, the better half of them. */
+enum { CLOUD = 16, HALF = CLOUD / 2, NUMBERS = RKI_SEARCH_NUMBERS };
+/* The size, in logarithms, at which it ends, and the clouds at most. */
 #define SMALL 2e-4
 enum { CLOUDS = 80 };
 #define STEEPEST 0.6 /* of the change of the size a cloud */
@@ -48,9 +47,9 @@ static double normal(cloud *c)
     return sqrt(-2.0 * log(uniform(c))) * cos(2.0 * acos(-1.0) * uniform(c));
 }
 
-static cloud cloud_at(const double *place, int n)
+static cloud cloud_at(const double *place, int n, double size)
 {
-    cloud c = {.n = n, .size = FIRST, .random = UINT64_C(88172645463325252)};
+    cloud c = {.n = n, .size = size, .random = UINT64_C(88172645463325252)};
     double sum = 0, squares = 0;
     int i;
 
@@ -164,8 +163,7 @@ rk_status rki_search_polish(rki_search_run *s, double size, rki_point *best)
     if (n < 2 || !best->stable || best->unsafe > 0 || best->missing > 0) return RK_OK;
     rki_search_place(s, &best->settings, place);
     rki_search_bounds(s, place, low, high);
-    c = cloud_at(place, n);
-    c.size = size;
+    c = cloud_at(place, n, size);
     for (turn = 0; turn < CLOUDS && reach_of(&c) > SMALL && rki_search_may_go_on(s); turn++) {
         double root[NUMBERS][NUMBERS];
         rk_status status;

@@ -50,14 +50,14 @@ typedef enum aim { AIM_SAFE, AIM_NEAR, AIM_CHEAP } aim;
 typedef struct walker {
     rki_search_run run; /* its own copy, of one thread */
     rki_point best, last, start;
-    double at[3]; /* of `last` */
+    double at[RKI_SEARCH_NUMBERS]; /* of `last` */
     bool looked;
     int numbers;
     aim aim;
-    int line;         /* the requirement that is furthest from being met, .. */
-    double nearest;   /* .. the least that it was missed by .. */
-    double slack;     /* .. and how far it may be missed for the cost's sake */
-    double before[3]; /* where it stood a round ago */
+    int line;                          /* the requirement that is furthest from being met, .. */
+    double nearest;                    /* .. the least that it was missed by .. */
+    double slack;                      /* .. and how far it may be missed for the cost's sake */
+    double before[RKI_SEARCH_NUMBERS]; /* where it stood a round ago */
     int round;
     bool given_up;
 } walker;
@@ -205,7 +205,7 @@ static unsigned count_constraints(const walker *w)
 /* One round from the best point. */
 static void go_round(walker *w)
 {
-    double x[3] = {0}, low[3] = {0}, high[3] = {0}, cost;
+    double x[RKI_SEARCH_NUMBERS] = {0}, low[RKI_SEARCH_NUMBERS], high[RKI_SEARCH_NUMBERS], cost;
     const bool among_all = w->round == ROUNDS - LAST_ROUNDS && w->run.plan->set != NULL;
     const double size = among_all ? AMONG_ALL : sizes[w->numbers > 2][w->round];
     nlopt_opt search;
@@ -246,7 +246,8 @@ enum { AHEAD = 12 };
 static void look_ahead(walker *w)
 {
     rki_point points[AHEAD];
-    double x[3] = {0}, way[3] = {0}, low[3], high[3], step = AHEAD_FIRST;
+    double x[RKI_SEARCH_NUMBERS] = {0}, way[RKI_SEARCH_NUMBERS] = {0};
+    double low[RKI_SEARCH_NUMBERS], high[RKI_SEARCH_NUMBERS], step = AHEAD_FIRST;
     int i, k;
 
     rki_search_place(&w->run, &w->best.settings, x);
@@ -333,17 +334,13 @@ static rk_status turn_to_all(walker *w, int count, const rk_search_plan *plan)
     return status;
 }
 
-enum { WALKERS_MOST = 4 };
-
 rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool among_all)
 {
     rk_search_plan alone = *s->plan;
-    walker w[WALKERS_MOST];
+    walker w[RKI_STARTS_MOST];
     rk_status status = RK_OK;
-    const int rounds = ROUNDS;
     int round, i;
 
-    count = count < WALKERS_MOST ? count : WALKERS_MOST;
     alone.set = NULL;
     memset(w, 0, sizeof w);
     for (i = 0; i < count; i++) {
@@ -357,19 +354,19 @@ rk_status rki_search_walk(rki_search_run *s, rki_point *points, int count, bool 
             status = look_again(&w[i], &alone);
         }
     }
-    for (round = among_all ? rounds - LAST_ROUNDS : 0;
-         round < rounds && status == RK_OK && rki_search_may_go_on(s); round++) {
+    for (round = among_all ? ROUNDS - LAST_ROUNDS : 0;
+         round < ROUNDS && status == RK_OK && rki_search_may_go_on(s); round++) {
         for (i = 0; i < count; i++) {
             w[i].round = round;
         }
-        if (round == rounds - LAST_ROUNDS && s->plan->set != NULL && !among_all) {
+        if (round == ROUNDS - LAST_ROUNDS && s->plan->set != NULL && !among_all) {
             status = turn_to_all(w, count, s->plan);
         }
         rki_parallel((size_t)count, 1, s->threads, work, w);
         if (round == SORTED_ROUND) {
             give_up(w, count);
         }
-        s->part = (double)(round + 1) / rounds;
+        s->part = (double)(round + 1) / ROUNDS;
     }
     for (i = 0; i < count; i++) {
         s->tried += w[i].run.tried;

@@ -148,6 +148,15 @@ static void aim(const rk_sweep_plan *plan, const rki_course *c, const rk_setting
     }
 }
 
+/* What is stepped, and the band that is settled into. */
+static void take_step(const rk_sweep_plan *plan, bool setpoint, rki_course *c)
+{
+    c->sp = plan->plant.pv0 + (setpoint ? plan->sp_step : 0.0);
+    c->load = setpoint ? 0.0 : plan->load_step;
+    c->late = setpoint ? 0.0 : plan->delay;
+    c->band = plan->band * fabs(plan->sp_step);
+}
+
 /* One group of lanes through one of the two steps. */
 static void run_step(const rk_sweep_plan *plan, rki_course c, const rki_lanes *start,
                      bool setpoint, const rk_settings *settings, const bool *runs,
@@ -158,10 +167,7 @@ static void run_step(const rk_sweep_plan *plan, rki_course c, const rki_lanes *s
     rki_tally t;
     int l;
 
-    c.sp = plan->plant.pv0 + way;
-    c.load = setpoint ? 0.0 : plan->load_step;
-    c.late = setpoint ? 0.0 : plan->delay;
-    c.band = plan->band * fabs(plan->sp_step);
+    take_step(plan, setpoint, &c);
     aim(plan, &c, settings, runs, &v);
     rki_lanes_run(&v, &c, &t, is_alone(runs));
     for (l = 0; l < RKI_LANES; l++) {
@@ -262,10 +268,7 @@ static void step_blocks(const rk_sweep_plan *plan, rki_course c, const rk_settin
     rki_tally t;
 
     memset(&v, 0, sizeof v);
-    c.sp = plan->plant.pv0 + way;
-    c.load = setpoint ? 0.0 : plan->load_step;
-    c.late = setpoint ? 0.0 : plan->delay;
-    c.band = plan->band * fabs(plan->sp_step);
+    take_step(plan, setpoint, &c);
     aim(plan, &c, settings, runs, &v);
     if (!setpoint) {
         c.band += settings->deadband;
