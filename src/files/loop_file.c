@@ -106,7 +106,11 @@ static bool work_out(reading *r, const char *value, char made[RK_VALUE_CHARS])
         }
         used += (size_t)more;
         at += width;
-        if (*at == '\0' || used + 2 >= RK_VALUE_CHARS) return true;
+        if (used + 2 >= RK_VALUE_CHARS) {
+            r->status = bad(r, "value", value, "is too long once it is worked out; shorten it");
+            return false;
+        }
+        if (*at == '\0') return true;
         made[used++] = ',';
         at++;
     }

@@ -93,6 +93,8 @@ END_TEST
 #define BAD(let, gain)                                                                         \
     "[let]\n" let "\n[model]\ngain = " gain "\ntime-constant = 3\ndead-time = 1\n"
 
+#define A8 "a,a,a,a,a,a,a,a,"
+
 /* What is wrong, and its line and column. */
 static const struct {
     const char *text, *says;
@@ -130,6 +132,8 @@ static const struct {
     {"[let]\na = 2\n[process]\ngain = a\nlags = 1s, 0*a\n",
      "q.loop:5: lags '1s,0.0' is out of range"},
     {"[let]\na = 2\n[process]\ngain = a\nlags = 1,2,3,4,5,6,7,8,a\n", "not one to eight times"},
+    {"[let]\na = 1/3\n[process]\ngain = a\nlags = " A8 A8 A8 A8 "a\n",
+     "is too long once it is worked out"},
     {"[process]\ngain = 1\nlags = 0s\n", "q.loop:3: lags '0s' is out of range"},
     {"[process]\ngain = 1\nlags = 1,2,3,4,5,6,7,8,9\n", "not one to eight times"},
     {"[process]\ngain = 1\nlags = 4,5s\n", "could be two times or one with a decimal comma"},
