@@ -16,18 +16,18 @@ lower() {
     case $1 in
     device) echo 'device' ;;
     design) echo 'device design' ;;
-    single) echo 'device single design/base/memory.h' ;;
+    rig) echo 'device rig design/base/memory.h' ;;
     files) echo 'device design files' ;;
-    emit) echo 'device design single emit version.h' ;;
+    emit) echo 'device design rig emit version.h' ;;
     draw) echo 'device design draw version.h' ;;
     live) echo 'device design files live' ;; # and the simulated port that it assembles
-    report) echo 'device design single emit prove report' ;;
-    prove) echo 'device design single emit softplc prove' ;;
+    report) echo 'device design rig emit prove report' ;;
+    prove) echo 'device design rig emit softplc prove' ;;
     softplc) echo 'softplc design/base/diag.h design/base/memory.h design/base/text.h' ;; # its own reading of the text
     esac
 }
 
-for layer in device design single emit softplc prove files draw report live; do
+for layer in device design rig emit softplc prove files draw report live; do
     allowed=$(lower $layer | sed 's/\./\\./g; s/ /|/g')
     files=$(find src/$layer include/redkettle/$layer -name '*.[chly]')
     # shellcheck disable=SC2086

@@ -1,7 +1,7 @@
-# Writes the demo's files as C arrays: cmake -DOUT=demo_data.c -DFROM=data -P embed.cmake
-set(text "/* SPDX-License-Identifier: MIT */\n#include \"demo_data.h\"\n")
-foreach(pair demo_record=blend-brix.csv demo_loop=blend-brix.loop
-        demo_physics=syrup-heating.loop)
+# Writes files as C arrays: cmake -DOUT=FILE.c -DFROM=DIR -DHEADER=FILE.h -DFILES=name=file,name=file -P embed.cmake
+set(text "/* SPDX-License-Identifier: MIT */\n#include \"${HEADER}\"\n")
+string(REPLACE "," ";" pairs "${FILES}")
+foreach(pair ${pairs})
     string(REPLACE "=" ";" pair ${pair})
     list(GET pair 0 name)
     list(GET pair 1 file)

@@ -61,7 +61,7 @@
 #include <redkettle/report/program_files.h>
 #include <redkettle/report/report.h>
 #include <redkettle/report/results.h>
-#include <redkettle/single/single.h>
+#include <redkettle/rig/rig.h>
 #include <redkettle/softplc/softplc.h>
 
 #endif

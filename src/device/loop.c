@@ -39,7 +39,7 @@ rk_loop_params rk_loop_params_make(void)
         .watchdog_time = RK_REAL_MAX,
         .pv_low = -RK_REAL_MAX,
         .pv_high = RK_REAL_MAX,
-        .deviation = RK_REAL_MAX,
+        .deviation = RK_INFINITY,
     };
 
     return made;
@@ -172,7 +172,8 @@ static rk_real add_time(rk_real time, rk_real elapsed)
 static bool read_pv(rk_loop *loop, rk_real elapsed, rk_real *pv)
 {
     const bool there = loop->port.read_pv(loop->port.user, pv) == RK_OK;
-    const bool good = there && *pv >= loop->pid.params.pv_lo && *pv <= loop->pid.params.pv_hi;
+    const bool good = there && rk_is_finite(*pv) && *pv >= loop->pid.params.pv_lo &&
+                      *pv <= loop->pid.params.pv_hi;
 
     loop->unchanged = good && *pv == loop->pv ? add_time(loop->unchanged, elapsed) : RK_C(0.0);
     set_alarm(loop, RK_ALARM_PV_BAD, !good);
@@ -190,6 +191,15 @@ static void watch_limits(rk_loop *loop)
     set_alarm(loop, RK_ALARM_PV_LOW, loop->pv < loop->pv_low + gap(loop, RK_ALARM_PV_LOW));
     set_alarm(loop, RK_ALARM_PV_HIGH, loop->pv > loop->pv_high - gap(loop, RK_ALARM_PV_HIGH));
     set_alarm(loop, RK_ALARM_DEVIATION, off > loop->deviation - gap(loop, RK_ALARM_DEVIATION));
+}
+
+/* A setpoint and a measured value to switch by; without, OUT is held as everywhere. */
+static bool may_switch(const rk_loop *loop, rk_real pv)
+{
+    const rk_pid_params *p = &loop->pid.params;
+
+    return loop->on_off != NULL && loop->pid.mode == RK_PID_AUTO && rk_is_finite(loop->sp) &&
+           pv >= p->pv_lo && pv <= p->pv_hi;
 }
 
 /* In automatic the switch leads the block. */
@@ -220,9 +230,7 @@ static rk_real control(rk_loop *loop, bool good, rk_real pv, rk_real elapsed)
     }
     loop->without_pv = good ? RK_C(0.0) : add_time(loop->without_pv, elapsed);
     if (holds(loop, RK_ALARM_WATCHDOG)) return rk_pid_fail(&loop->pid);
-    if (good && loop->on_off != NULL && loop->pid.mode == RK_PID_AUTO) {
-        return switched(loop, seen);
-    }
+    if (good && may_switch(loop, seen)) return switched(loop, seen);
     if (good) return rk_pid_scan(&loop->pid, loop->sp, seen);
     if (loop->pid.params.bad_to_safe || loop->without_pv > loop->hold_time) {
         return rk_pid_fail(&loop->pid);

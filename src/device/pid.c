@@ -96,8 +96,7 @@ static rk_param_error params_error(const rk_pid_params *p)
     if (!(p->ti >= p->ts)) return RK_PARAM_ERROR_TI;
     if ((unsigned)p->anti_windup > RK_ANTI_WINDUP_BACK_CALCULATION)
         return RK_PARAM_ERROR_ANTI_WINDUP;
-    if (p->anti_windup == RK_ANTI_WINDUP_BACK_CALCULATION && p->tt != 0 && !tt_known)
-        return RK_PARAM_ERROR_TT;
+    if (p->tt != 0 && !tt_known) return RK_PARAM_ERROR_TT;
     if (!has_sound_scheme(p)) return RK_PARAM_ERROR_SCHEME;
     if (p->biased && !(rk_is_finite(p->bias) && tt_known)) return RK_PARAM_ERROR_BIAS;
     if (!within(p->out_safe, p->out_lo, p->out_hi)) return RK_PARAM_ERROR_OUT_SAFE;

@@ -11,16 +11,17 @@ typedef enum rki_section {
     RKI_OUTPUTS,
     RKI_CONSTANTS,
     RKI_LOCALS,
+    RKI_TEMPS, /* they need not outlive a scan */
     RKI_SECTIONS
 } rki_section;
 
-enum { RKI_PINS_MAX = 80, RKI_PIN_CHARS = RK_BLOCK_NAME_CHARS + 16 };
+enum { RKI_PIN_CHARS = RK_BLOCK_NAME_CHARS + 16, RKI_PIN_COMMENT_CHARS = 128 };
 
 typedef struct rki_pin {
     rki_section section;
     char name[RKI_PIN_CHARS], type[RKI_PIN_CHARS];
     char initial[RKI_PIN_CHARS]; /* "": none */
-    char comment[112];
+    char comment[RKI_PIN_COMMENT_CHARS];
 } rki_pin;
 
 /** A function block or program: its interface as a list, its body as Structured Text. Written
@@ -29,12 +30,12 @@ typedef struct rki_block {
     bool program;
     rk_number number;
     char name[RK_BLOCK_NAME_CHARS];
-    rki_pin pin[RKI_PINS_MAX];
-    int pins;
-    rk_text *body;
+    rki_pin *pin;
+    int pins, room;
+    rk_text *body; /* it has failed if there was no memory */
 } rki_block;
 
-/** An empty one; its body is freed by rki_block_free. */
+/** An empty one; freed by rki_block_free. */
 rki_block rki_block_make(const char *name, bool program, rk_number number);
 void rki_block_free(rki_block *b);
 
@@ -50,7 +51,16 @@ void rki_block_constants(rki_block *b, const rki_constant *list, int count);
 /** As Structured Text: FUNCTION_BLOCK to END_FUNCTION_BLOCK. */
 void rki_block_add_st(rk_text *text, const rki_block *b);
 
+/** Read a block's interface and body from Structured Text in the layout that rki_block_add_st
+ * writes, a variable a line; false: it is none. The block is freed either way. */
+bool rki_block_read(const char *text, rki_block *b);
+
+/** The type that is the same for all loops, and its name: LOOP_CONTROLLER. */
+const char *rki_general_name(rk_number number);
+rki_block rki_general_block(rk_number number);
+
 /** The blocks of a loop. */
+rki_block rki_predictor_block(const rki_controller *c);
 rki_block rki_controller_block(const rki_controller *c);
 struct rki_twin;
 rki_block rki_twin_block(const struct rki_twin *t);

@@ -84,35 +84,26 @@ void rk_emit_plant_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
 
 static rk_status take_coefficients(rki_controller *c, rk_diag *diag)
 {
-    const rk_pid *p = &c->block;
-    const rk_settings *s = &c->loop->settings;
-    rk_single *single = NULL;
-    rk_status status = RK_OK;
+    rk_rig_settings settings;
+    rk_rig *rig = NULL;
+    rk_status status = rk_emit_rig_settings(c->loop, c->number, true, &settings, diag);
 
-    c->k = (rk_single_coefficients){.kc = p->params.kc,
-                                    .ki_ts = p->ki_ts,
-                                    .ki_last = p->ki_last,
-                                    .kt_ts = p->kt_ts,
-                                    .ad = p->ad,
-                                    .kd = p->kd,
-                                    .d_weight = p->params.d_sp_weight,
-                                    .p_weight = p->params.sp_weight,
-                                    .out_lo = p->params.out_lo,
-                                    .out_hi = p->params.out_hi,
-                                    .out_step = p->out_step,
-                                    .sp_step = p->sp_step,
-                                    .deadband = p->params.deadband,
-                                    .fade = p->fade,
-                                    .bias = p->params.bias,
-                                    .pv_part = c->loop->ts / (s->pv_filter + c->loop->ts)};
+    if (status == RK_OK) {
+        status = rk_emit_rig_create(c->loop, c->number, false, &rig, diag);
+    }
+    if (status != RK_OK) return status;
+    status = rk_rig_coefficients_get(rig, &settings, &c->k);
+    rk_rig_free(rig);
+    if (status != RK_OK) {
+        return rk_diag_set(
+            diag, status,
+            "single precision cannot hold this loop at a scan of %g s: take lreal",
+            c->loop->ts);
+    }
     if (c->number == RK_NUMBER_REAL) {
-        status = rk_emit_single_create(c->loop, false, &single, diag);
-        if (status != RK_OK) return status;
-        rk_single_coefficients_get(single, &c->k);
-        rk_single_free(single);
         c->out_start = rk_clamp((double)(float)c->out_start, c->k.out_lo, c->k.out_hi);
     }
-    return status;
+    return RK_OK;
 }
 
 /* Scans of dead time that a controller has memory for: half a megabyte. */
@@ -228,7 +219,7 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
     };
     const rk_settings *s = &c->loop->settings;
     const int trapezoid = s->derivative == RK_SCHEME_TRAPEZOID;
-    const rk_single_coefficients *k = &c->k;
+    const rk_rig_coefficients *k = &c->k;
     const rk_plant_params *w = &c->whole;
     const bool pid = !c->on_off, model = c->predictor, second = model && c->second;
     const struct {

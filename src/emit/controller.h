@@ -9,7 +9,7 @@
 typedef struct rki_controller {
     const rk_design *loop;
     rk_number number;
-    rk_single_coefficients k; /* the emitted ones */
+    rk_rig_coefficients k; /* the emitted ones */
     char name[RK_BLOCK_NAME_CHARS];
     char upper_name[RK_BLOCK_NAME_CHARS];
     rk_pid_params params;

@@ -83,7 +83,7 @@ static bool choose_sums(plan *p)
    count; and of what is written, half a count. */
 static double stated_error(const plan *p, double reach)
 {
-    const rk_single_coefficients *k = &p->c.k;
+    const rk_rig_coefficients *k = &p->c.k;
     const double largest = 2.0 * reach, part = ldexp(1.0, -31);
     const double sum = ldexp(1.0, -p->sum_bits), pv = ldexp(1.0, -p->pv_bits);
     const double gain = fabs(k->kc), rate = fabs(k->ki_ts);
@@ -233,7 +233,7 @@ static void add_wide(rk_text *text, const char *name, double value, const char *
 
 static void add_constants(rk_text *text, const plan *p)
 {
-    const rk_single_coefficients *k = &p->c.k;
+    const rk_rig_coefficients *k = &p->c.k;
     char comment[96];
     const struct {
         const char *name;

@@ -3,9 +3,6 @@
 #include <string.h>
 #include <strings.h>
 
-#include <redkettle/design/loop/closed_loop.h>
-#include <redkettle/device/plant.h>
-
 #include "controller.h"
 
 static const char *const words[RK_NUMBERS] = {"lreal", "real"};
@@ -121,77 +118,4 @@ void rki_add_st_code(rk_text *text, const rk_text *code, rk_number number)
 void rki_add_c_code(rk_text *text, const rk_text *code, rk_number number)
 {
     add_code(text, code, number, "/*", "*/", turn_c);
-}
-
-static rk_single_plant numbers_of(const rk_plant_params *p)
-{
-    rk_single_plant made;
-
-    memcpy(made.a, p->a, sizeof made.a);
-    memcpy(made.b0, p->b0, sizeof made.b0);
-    memcpy(made.b1, p->b1, sizeof made.b1);
-    made.states = p->states;
-    made.delay = p->delay;
-    made.out0 = p->out0;
-    made.pv0 = p->pv0;
-    return made;
-}
-
-rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **made,
-                                rk_diag *diag)
-{
-    rk_single_params p = {.twin = twin};
-    rk_plant_params plant, quick;
-    rk_pid_params pid;
-    rk_limits limits;
-    rk_status status;
-
-    rk_diag_clear(diag);
-    if (loop == NULL || made == NULL) return RK_ERR_ARG;
-    limits = rk_design_limits(loop);
-    status = rk_settings_pid_params(
-        &loop->settings, &limits, loop->has_model ? &loop->model : NULL, loop->ts, &pid, diag);
-    if (status != RK_OK) return status;
-    p.ts = pid.ts;
-    p.kc = pid.kc;
-    p.ti = pid.ti;
-    p.td = pid.td;
-    p.tf = pid.tf;
-    p.sp_weight = pid.sp_weight;
-    p.d_sp_weight = pid.d_sp_weight;
-    p.out_lo = pid.out_lo;
-    p.out_hi = pid.out_hi;
-    p.out_rate = pid.out_rate;
-    p.anti_windup = (int)pid.anti_windup;
-    p.integral = (int)pid.integral;
-    p.derivative = (int)pid.derivative;
-    p.algorithm = (int)pid.algorithm;
-    p.tt = pid.tt;
-    p.deadband = pid.deadband;
-    p.sp_rate = pid.sp_rate;
-    p.biased = pid.biased;
-    p.bias = pid.bias;
-    p.pv_filter = loop->settings.pv_filter;
-    p.predictor = loop->settings.predictor == RK_YES;
-    p.two_position = rk_settings_is_on_off(&loop->settings);
-    p.direct = pid.kc < 0;
-    p.hysteresis = loop->settings.on_off;
-    if (p.predictor) {
-        status = rk_predictor_params_from_model(&loop->model, loop->ts, &plant, &quick, diag);
-        if (status != RK_OK) return status;
-        p.whole = numbers_of(&plant);
-        p.quick = numbers_of(&quick);
-    }
-    if (twin) {
-        status = rk_plant_params_from_model(rk_design_process(loop), loop->ts, &plant, diag);
-        if (status != RK_OK) return status;
-        p.plant = numbers_of(&plant);
-    }
-    status = rk_single_create(&p, made);
-    return status == RK_OK
-               ? RK_OK
-               : rk_diag_set(
-                     diag, status,
-                     "single precision cannot hold this loop at a scan of %g s: take lreal",
-                     loop->ts);
 }

@@ -25,11 +25,11 @@ typedef enum phase {
     PHASES
 } phase;
 
-/* The loop under test: controller, filter, and a process to control. */
+/* The loop under test, and a process to control. */
 typedef struct rig {
     const rki_controller *c;
-    rk_controller controller;
-    rk_single *single; /* NULL: in double */
+    rk_rig *blocks;
+    rk_rig_settings settings;
     rk_model_plant plant;
     bool has_plant;
     double pv; /* of a process that is not known: it follows the setpoint */
@@ -40,19 +40,12 @@ typedef struct rig {
 
 static rk_status set_up(rig *r, const rki_controller *c, rk_diag *diag)
 {
-    const rk_limits limits = rk_design_limits(c->loop);
     rk_status status;
 
     *r = (rig){.c = c, .has_plant = c->loop->has_model};
-    status = rk_controller_create(&c->loop->settings, &limits,
-                                  c->loop->has_model ? &c->loop->model : NULL, c->loop->ts,
-                                  &r->controller, diag);
-    if (status != RK_OK) return status;
-    status = rk_controller_start(&r->controller, c->out_start);
-    if (status == RK_OK && c->number == RK_NUMBER_REAL) {
-        status = rk_emit_single_create(c->loop, false, &r->single, diag);
-        if (status != RK_OK) return status;
-        rk_single_start(r->single, c->out_start);
+    status = rk_emit_rig_settings(c->loop, c->number, true, &r->settings, diag);
+    if (status == RK_OK) {
+        status = rk_emit_rig_create(c->loop, c->number, false, &r->blocks, diag);
     }
     if (status == RK_OK && r->has_plant) {
         status =
@@ -60,7 +53,7 @@ static rk_status set_up(rig *r, const rki_controller *c, rk_diag *diag)
         if (status != RK_OK) return status;
         r->pv = rk_plant_pv(&r->plant.plant);
     }
-    return status == RK_OK ? RK_OK : rk_diag_set(diag, status, "the loop cannot be run");
+    return status;
 }
 
 /* So many ranges beyond a limit: a weight on the setpoint takes most of it. */
@@ -97,31 +90,35 @@ static double by_hand(const rki_controller *c, phase at)
     return at == BEYOND ? high + (0.1 * (high - low)) : low + (0.5 * (high - low));
 }
 
-static void answer(rig *r, rk_vector *row)
+static void answer(rig *r, bool first, rk_vector *row)
 {
-    if (r->single != NULL) {
-        row->out = rk_single_scan(r->single, row->sp, row->pv, row->automatic, row->manual_out);
-        row->held = rk_single_held(r->single);
-        return;
-    }
-    rk_controller_mode(&r->controller, row->automatic, row->manual_out);
-    row->out = rk_controller_scan(&r->controller, row->sp, row->pv);
-    row->held = r->controller.pid.bad;
+    const rk_rig_input in = {.sp = row->sp,
+                             .pv = row->pv,
+                             .pv_good = true,
+                             .automatic = row->automatic,
+                             .manual_out = row->manual_out,
+                             .valve_known = first,
+                             .valve_out = r->c->out_start};
+    rk_rig_output out;
+
+    rk_rig_scan(r->blocks, &r->settings, &in, &out);
+    row->out = out.out;
+    row->held = out.held;
 }
 
 /* A number that the text's own type holds. */
 static double held_by(const rig *r, double value)
 {
-    return r->single != NULL ? (double)(float)value : value;
+    return r->c->number == RK_NUMBER_REAL ? (double)(float)value : value;
 }
 
-static void scan(rig *r, phase at, double sp, rk_vector *row)
+static void scan(rig *r, phase at, double sp, bool first, rk_vector *row)
 {
     row->sp = held_by(r, sp);
     row->pv = at == PV_BAD ? nan("") : held_by(r, r->pv);
     row->automatic = at != IN_MANUAL && at != BEYOND;
     row->manual_out = held_by(r, by_hand(r->c, at));
-    answer(r, row);
+    answer(r, first, row);
     if (r->has_plant) {
         r->pv = rk_plant_scan(&r->plant.plant, row->out);
     } else if (!isnan(sp)) {
@@ -163,7 +160,8 @@ rk_status rk_vectors_create(const rk_design *loop, rk_number number, rk_vector *
             const double sp = setpoint(&c, start, at);
 
             for (i = 0; i < (bad ? BAD_SCANS : length); i++) {
-                scan(&r, at, sp, &made[used++]);
+                scan(&r, at, sp, used == 0, &made[used]);
+                used++;
             }
         }
         if (made == NULL) {
@@ -174,8 +172,7 @@ rk_status rk_vectors_create(const rk_design *loop, rk_number number, rk_vector *
         }
     }
     rk_model_plant_free(&r.plant);
-    rk_controller_free(&r.controller);
-    rk_single_free(r.single);
+    rk_rig_free(r.blocks);
     return status;
 }
 

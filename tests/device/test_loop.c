@@ -110,6 +110,48 @@ START_TEST(pv_that_is_no_number_counts_as_bad)
 }
 END_TEST
 
+/* Whatever the range is, infinity included. */
+START_TEST(an_infinite_pv_is_bad_in_any_range)
+{
+    rk_loop_params params = controller();
+    rk_real out;
+    rig g;
+
+    params.pid.pv_hi = HUGE_VAL;
+    set_up_faulty(&g, &params, &(rk_sim_faults){0});
+    run(&g, 20);
+    out = g.loop.out;
+    g.sim.plant.params.pv0 = HUGE_VAL;
+    run(&g, 3);
+    ck_assert_uint_ne(g.loop.alarms & (uint32_t)RK_ALARM_PV_BAD, 0);
+    ck_assert_double_eq(g.loop.out, out);
+}
+END_TEST
+
+/* Two-position control of kc > 0: PV 50 below SP 60 is on, at 100. */
+START_TEST(two_position_control_holds_without_a_setpoint)
+{
+    const rk_on_off_params params = {.ts = 0.5, .hysteresis = 1};
+    rk_on_off on_off;
+    rig g;
+
+    set_up(&g);
+    ck_assert_int_eq(rk_on_off_init(&on_off, &params, false), RK_OK);
+    rk_loop_set_on_off(&g.loop, &on_off);
+    g.loop.sp = 60;
+    run(&g, 1);
+    ck_assert_double_eq(g.loop.out, 100);
+    g.loop.sp = QNAN;
+    run(&g, 1);
+    ck_assert(g.loop.pid.bad);
+    ck_assert_double_eq(g.loop.out, 100);
+    g.loop.sp = 40;
+    run(&g, 1);
+    ck_assert(!g.loop.pid.bad);
+    ck_assert_double_eq(g.loop.out, 0);
+}
+END_TEST
+
 START_TEST(manual_moves_the_plant_by_hand)
 {
     rig g;
@@ -396,6 +438,8 @@ static Suite *suite_loop(void)
     tcase_add_test(t, setpoint_is_held_after_a_load_step);
     tcase_add_test(t, lost_port_holds_out_and_comes_back_without_a_bump);
     tcase_add_test(t, pv_that_is_no_number_counts_as_bad);
+    tcase_add_test(t, an_infinite_pv_is_bad_in_any_range);
+    tcase_add_test(t, two_position_control_holds_without_a_setpoint);
     tcase_add_test(t, manual_moves_the_plant_by_hand);
     tcase_add_test(t, init_refuses_a_port_with_a_service_missing);
     add_table(t, faults_lead_where_they_should_are_named_and_end_without_a_bump, runs);

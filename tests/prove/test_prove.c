@@ -555,9 +555,11 @@ static Suite *suite_prove(void)
     return suite;
 }
 
+Suite *suite_general(void);
+
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_prove};
+    static Suite *(*const makers[])(void) = {suite_prove, suite_general};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -37,7 +37,7 @@
  * in float the calls that a block's life begins with go by another name. A float user links
  * redkettle-device-float.
  */
-#if RK_CFG_FLOAT && !defined(RKI_SINGLE_NAMES_H)
+#if RK_CFG_FLOAT && !defined(RKI_RIG_NAMES_H)
 #define rk_pid_init rk_pid_init_in_float
 #define rk_plant_init rk_plant_init_in_float
 #define rk_predictor_init rk_predictor_init_in_float

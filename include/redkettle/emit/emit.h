@@ -4,7 +4,7 @@
 
 #include <redkettle/design/base/text.h>
 #include <redkettle/design/loop/design.h>
-#include <redkettle/single/single.h>
+#include <redkettle/rig/rig.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -53,6 +53,15 @@ rk_status rk_emit_c_header(const rk_design *loop, rk_number number, rk_text *tex
                            rk_diag *diag);
 rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *text,
                            rk_diag *diag);
+
+/**
+ * The function block that is the same for all loops, LOOP_CONTROLLER (or LOOP_CONTROLLER_REAL),
+ * as Structured Text: the whole law of rk_loop, its settings as inputs. rk_emit_program_st wires
+ * an instance of it for a loop.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY.
+ */
+rk_status rk_emit_general_st(rk_number number, rk_text *text, rk_diag *diag);
 
 /**
  * The loop's model as a plant twin at the scan interval, to try a PLC's program on: a function
@@ -131,14 +140,22 @@ rk_status rk_vectors_create(const rk_design *loop, rk_number number, rk_vector *
                             size_t *count, rk_diag *diag);
 
 /**
- * The loop's device blocks in single precision, with the plant twin or without; freed by
- * rk_single_free.
+ * The settings of a loop, as the rig and the function block take them: with all that the loop file
+ * asks of a running loop, or, slim, the law alone.
+ *
+ * Errors  as rk_emit_st, and as rk_design_block_params.
+ */
+rk_status rk_emit_rig_settings(const rk_design *loop, rk_number number, bool slim,
+                               rk_rig_settings *settings, rk_diag *diag);
+
+/**
+ * The device blocks of a loop, with the plant twin or without; freed by rk_rig_free.
  *
  * Errors  as rk_emit_st and rk_emit_plant_st; RK_ERR_RANGE if single precision cannot hold
  * them.
  */
-rk_status rk_emit_single_create(const rk_design *loop, bool twin, rk_single **made,
-                                rk_diag *diag);
+rk_status rk_emit_rig_create(const rk_design *loop, rk_number number, bool twin, rk_rig **made,
+                             rk_diag *diag);
 
 /** What the emitted controller starts from unless it is told: the operating point's output
  * within the limits, or the low limit. Errors  as rk_emit_st. */

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /* The device blocks in single precision beside those in double: included ahead of their
    sources, so that both stand in one library. */
-#ifndef RKI_SINGLE_NAMES_H
-#define RKI_SINGLE_NAMES_H
+#ifndef RKI_RIG_NAMES_H
+#define RKI_RIG_NAMES_H
 
 #define rk_pid_params_make rki_single_pid_params_make
 #define rk_pid_param_error rki_single_pid_param_error
@@ -18,6 +18,18 @@
 #define rk_pid_restart_derivative rki_single_pid_restart_derivative
 #define rk_pid_hold rki_single_pid_hold
 #define rk_pid_fail rki_single_pid_fail
+#define rk_loop_params_make rki_single_loop_params_make
+#define rk_loop_param_error rki_single_loop_param_error
+#define rk_loop_init rki_single_loop_init
+#define rk_loop_set_params rki_single_loop_set_params
+#define rk_loop_set_predictor rki_single_loop_set_predictor
+#define rk_loop_set_on_off rki_single_loop_set_on_off
+#define rk_loop_feed rki_single_loop_feed
+#define rk_loop_acknowledge rki_single_loop_acknowledge
+#define rk_loop_scan rki_single_loop_scan
+#define rk_pid_applied rki_single_pid_applied
+#define rk_alarm_text rki_single_alarm_text
+#define rki_rig_calls_double rki_rig_calls_single
 #define rk_filter_param_error rki_single_filter_param_error
 #define rk_filter_init rki_single_filter_init
 #define rk_filter_scan rki_single_filter_scan
