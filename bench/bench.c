@@ -536,7 +536,9 @@ static void bench_text(void)
         rk_text *st = rk_text_create();
         rk_plc *plc = rk_plc_create();
         rk_plc_instance *instance;
-        rk_plc_variable sp, pv;
+        rk_plc_variable sp, pv, automatic;
+        rk_rig_settings settings_at_work;
+        const rk_rig_pin *pin;
 
         loop.has_model = loop.has_settings = true;
         loop.model = (rk_model){RK_MODEL_FOPDT, -0.118, {46.5, 0}, 0, 17.4, 42, 11.8};
@@ -545,13 +547,27 @@ static void bench_text(void)
         loop.ts = 1;
         loop.out_low = 0;
         loop.out_high = 100;
-        if (rk_emit_st(&loop, RK_NUMBER_LREAL, st, NULL) != RK_OK ||
+        if (rk_emit_general_st(RK_NUMBER_LREAL, st, NULL) != RK_OK ||
             rk_plc_load(plc, "st", rk_text_chars(st), rk_text_length(st), NULL) != RK_OK ||
             rk_plc_instance_create(plc, rk_plc_last_block(plc), &instance, NULL) != RK_OK ||
+            rk_emit_rig_settings(&loop, RK_NUMBER_LREAL, false, &settings_at_work, NULL) !=
+                RK_OK ||
             rk_plc_find(plc, instance, "sp", &sp, NULL) != RK_OK ||
+            rk_plc_find(plc, instance, "automatic", &automatic, NULL) != RK_OK ||
             rk_plc_find(plc, instance, "pv", &pv, NULL) != RK_OK) {
             abort();
         }
+        for (pin = rk_rig_setting_pins; pin->name != NULL; pin++) {
+            rk_plc_variable v;
+
+            if (rk_plc_find(plc, instance, pin->name, &v, NULL) != RK_OK) abort();
+            if (pin->kind == RK_RIG_REAL) {
+                v.at->real = rk_rig_pin_get(pin, &settings_at_work);
+            } else {
+                v.at->whole = (int64_t)rk_rig_pin_get(pin, &settings_at_work);
+            }
+        }
+        automatic.at->whole = 1;
         sp.at->real = pv.at->real = 11.8;
         for (i = 0; i < RUNS; i++) {
             const double start = now();
@@ -568,22 +584,26 @@ static void bench_text(void)
         rk_text_free(st);
         for (i = 0; i < RUNS; i++) {
             const double start = now();
-            rk_text *controller = rk_text_create(), *plant = rk_text_create();
-            rk_program program;
+            static const rk_program_file files[] = {RK_PROGRAM_GENERAL_ST, RK_PROGRAM_PLANT_ST,
+                                                    RK_PROGRAM_PROGRAM};
+            rk_program program = {.text = {NULL}};
+            rk_text *text[3];
             rk_proof proof;
 
-            if (rk_emit_st(&loop, RK_NUMBER_LREAL, controller, NULL) != RK_OK ||
-                rk_emit_plant_st(&loop, RK_NUMBER_LREAL, plant, NULL) != RK_OK) {
-                abort();
+            for (k = 0; k < 3; k++) {
+                text[k] = rk_text_create();
+                if (rk_program_text(&loop, files[k], RK_NUMBER_LREAL, text[k], NULL) != RK_OK) {
+                    abort();
+                }
+                program.text[files[k]] = rk_text_chars(text[k]);
             }
-            program = (rk_program){.controller_st = rk_text_chars(controller),
-                                   .plant_st = rk_text_chars(plant)};
             if (rk_proof_compute(&loop, &program, &plan, &proof, NULL) != RK_OK ||
                 !proof.proven) {
                 abort();
             }
-            rk_text_free(controller);
-            rk_text_free(plant);
+            for (k = 0; k < 3; k++) {
+                rk_text_free(text[k]);
+            }
             seconds[i] = now() - start;
         }
         printf("Emit and prove, %s, %d scans: %.1f ms\n", u == 0 ? "PI" : "PID",

@@ -104,7 +104,7 @@ int run_command(const command *c, int argc, char **argv);
 /** Groups of options. */
 extern const struct argp column_options, kind_option, model_options, tuning_options,
     settings_options, windup_options, scan_options, limit_options, require_options,
-    noise_option, output_options, figure_option, save_option;
+    noise_option, program_options, output_options, figure_option, save_option;
 
 /** A parser of a group whose values go into the job. */
 error_t parse_options(const command_option *options, int first, int key, char *arg,

@@ -10,7 +10,7 @@
 typedef struct emit_job {
     job j;
     const char *dir;
-    bool st, c, xml, sheet, vectors, chosen, force, show;
+    bool st, c, xml, sheet, vectors, chosen, slim, force, show;
     rk_number number;
     bool fixed;
 
@@ -61,26 +61,43 @@ static void take_real(job *j, struct argp_state *state, const command_option *o,
     }
 }
 
-/* Without a model there is no twin. */
+/* Text of a file; a settings sheet is the same whatever the text counts in. */
+static rk_status make_text(const emit_job *e, rk_program_file file, rk_text *text,
+                           rk_diag *diag)
+{
+    if (file == RK_PROGRAM_SHEET || file == RK_PROGRAM_SHEET_CSV) {
+        return rk_program_sheet(&e->j.loop, NULL, file == RK_PROGRAM_SHEET_CSV, text, diag);
+    }
+    return rk_program_text(&e->j.loop, file, e->number, text, diag);
+}
+
 static int make_texts(job *j)
 {
     emit_job *e = (emit_job *)j;
-    const bool c = e->c && !e->fixed, fixed = e->c && e->fixed, twin = e->j.loop.has_model;
+    const bool st = e->st && !e->slim, c = e->c && !e->slim, fixed = e->c && e->fixed,
+               slim_c = e->c && e->slim && !e->fixed;
     const bool wanted[RK_PROGRAM_FILES] = {
-        [RK_PROGRAM_ST] = e->st,
-        [RK_PROGRAM_H] = c,
-        [RK_PROGRAM_C] = c,
+        [RK_PROGRAM_GENERAL_ST] = st,
+        [RK_PROGRAM_PROGRAM] = st,
+        [RK_PROGRAM_PLANT_ST] = e->st,
+        [RK_PROGRAM_VARIABLES] = st,
+        [RK_PROGRAM_XML] = e->xml,
+        [RK_PROGRAM_GENERAL_H] = c,
+        [RK_PROGRAM_GENERAL_C] = c,
+        [RK_PROGRAM_PREDICTOR_H] = c,
+        [RK_PROGRAM_PREDICTOR_C] = c,
+        [RK_PROGRAM_LOOP_H] = c,
+        [RK_PROGRAM_LOOP_C] = c,
+        [RK_PROGRAM_PLANT_H] = c || slim_c,
+        [RK_PROGRAM_PLANT_C] = c || slim_c,
+        [RK_PROGRAM_SLIM_ST] = e->st && e->slim,
+        [RK_PROGRAM_SLIM_H] = slim_c,
+        [RK_PROGRAM_SLIM_C] = slim_c,
         [RK_PROGRAM_FIXED_H] = fixed,
         [RK_PROGRAM_FIXED_C] = fixed,
-        [RK_PROGRAM_PLANT_ST] = e->st && twin,
-        [RK_PROGRAM_PLANT_H] = c && twin,
-        [RK_PROGRAM_PLANT_C] = c && twin,
         [RK_PROGRAM_SHEET] = e->sheet,
         [RK_PROGRAM_SHEET_CSV] = e->sheet,
         [RK_PROGRAM_VECTORS] = e->vectors,
-        [RK_PROGRAM_PROGRAM] = e->st,
-        [RK_PROGRAM_VARIABLES] = e->st,
-        [RK_PROGRAM_XML] = e->xml,
     };
     rk_diag diag = {RK_OK, ""};
     int i;
@@ -89,10 +106,10 @@ static int make_texts(job *j)
         const rk_program_file file = (rk_program_file)i;
         rk_status status;
 
-        if (!wanted[i]) continue;
-        rk_program_path(e->dir, &e->j.loop, file, e->path[i]);
+        if (!wanted[i] || !rk_program_has(&e->j.loop, file)) continue;
+        rk_program_path(e->dir, &e->j.loop, file, e->number, e->path[i]);
         e->text[i] = rk_text_create();
-        status = rk_program_text(&e->j.loop, file, e->number, e->text[i], &diag);
+        status = make_text(e, file, e->text[i], &diag);
         if (status != RK_OK) return fail_diag(&e->j, status, &diag);
     }
     return EXIT_DONE;
@@ -117,22 +134,19 @@ static bool is_proven(const emit_job *e, int file)
 static int write_texts(job *j)
 {
     const emit_job *e = (const emit_job *)j;
+    rk_file_content list[RK_PROGRAM_FILES];
     rk_diag diag = {RK_OK, ""};
     rk_status status = rk_directory_make(e->dir, &diag);
-    bool stays[RK_PROGRAM_FILES] = {false};
+    size_t count = 0;
     int i;
 
-    for (i = 0; i < RK_PROGRAM_FILES && status == RK_OK; i++) {
-        if (e->text[i] == NULL) continue;
-        stays[i] = is_proven(e, i);
-        if (stays[i]) continue;
-        status = rk_file_may_write(e->path[i], rk_text_chars(e->text[i]),
-                                   rk_text_length(e->text[i]), e->force, &diag);
+    for (i = 0; i < RK_PROGRAM_FILES; i++) {
+        if (e->text[i] == NULL || is_proven(e, i)) continue;
+        list[count++] = (rk_file_content){e->path[i], rk_text_chars(e->text[i]),
+                                          rk_text_length(e->text[i])};
     }
-    for (i = 0; i < RK_PROGRAM_FILES && status == RK_OK; i++) {
-        if (e->text[i] == NULL || stays[i]) continue;
-        status = rk_file_write(e->path[i], rk_text_chars(e->text[i]),
-                               rk_text_length(e->text[i]), e->force, &diag);
+    if (status == RK_OK) {
+        status = rk_files_write(list, count, e->force, &diag);
     }
     return status == RK_OK ? EXIT_DONE : fail_diag(&e->j, status, &diag);
 }
@@ -192,14 +206,17 @@ static int check_options(job *j)
         {strlen(e->dir) >= RK_PATH_CHARS - 2, "--dir: the path is too long"},
         {e->show && (e->chosen || e->force),
          "--show prints, and writes nothing: give it alone"},
-        {e->fixed && (e->st || e->xml || e->vectors || e->show),
+        {e->fixed && !e->slim, "--real fixed is of the slim controller: give --slim too"},
+        {e->slim && e->xml, "--slim has no XML: it is a block alone"},
+        {e->fixed && (e->st || e->vectors || e->show),
          "--real fixed is of the C alone: --to c,sheet"},
         {0},
     };
 
     if (!e->chosen) {
         e->c = e->sheet = true;
-        e->st = e->xml = e->vectors = !e->fixed;
+        e->st = e->vectors = !e->fixed;
+        e->xml = !e->slim;
     }
     return refuse_wrong(j, list);
 }
@@ -243,24 +260,30 @@ static const command_option options[] = {
      TAKE_OWN, 0, take_kinds},
     {"real", "TYPE", 1,
      "the text's number type: lreal (LREAL, double; default), real (REAL, float), or fixed (C "
-     "alone: integers)",
+     "of --slim alone: integers)",
      TAKE_OWN, 0, take_real},
+    {"slim", NULL, 1,
+     "a controller with its constants folded, for the smallest controllers: without alarms, safe "
+     "output and program",
+     TAKE_FLAG, TO(slim)},
     {"show", NULL, 1, "print the equations and coefficients, and write nothing", TAKE_FLAG,
      TO(show)},
     {"force", NULL, 1, "replace files that stand there with other content", TAKE_FLAG,
      TO(force)},
     {0},
 };
-static const struct argp_child groups[] = {{&output_options, 0, "Output:", 2}, {0}};
+static const struct argp_child groups[] = {
+    {&program_options, 0, "The PLC:", 2}, {&output_options, 0, "Output:", 3}, {0}};
 
 const command command_emit = {
     .name = "emit",
     .what = "the controller as program text for a PLC",
     .input = "LOOP.loop",
     .help =
-        "Program text of the tuned controller at the loop's scan interval, and of a twin of "
-        "the plant to try it on: IEC 61131-3 Structured Text function blocks, and C99; the "
-        "settings in every form and unit; test vectors.\v"
+        "Program text of the tuned controller: IEC 61131-3 Structured Text, with one function "
+        "block that is the same for all loops and this loop's program around it, and the same in "
+        "C99; a twin of the plant to try it on; XML for exchange between PLC tools; the settings "
+        "in every form and unit; test vectors.\v"
         "The text is yours. It is headed by where its numbers come from: record, model, "
         "rule, margins. Exit status 1: the loop is unstable on its model, and nothing is "
         "written.",

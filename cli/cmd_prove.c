@@ -11,7 +11,7 @@ typedef struct prove_job {
     const char *dir, *block, *curves;
     bool comma; /* in the curves' numbers */
     double scans;
-    bool no_c;
+    bool no_c, changed;
     rk_prove_plan plan;
     char path[RK_PROGRAM_FILES][RK_PROGRAM_PATH_CHARS];
     char *content[RK_PROGRAM_FILES]; /* of those that stand there and are looked at */
@@ -28,29 +28,61 @@ static void make(job *j)
     p->scans = 10000;
 }
 
+/* Those of the block for all loops are named by the number type: what is there decides. */
+static rk_status read_file(prove_job *p, rk_program_file file, rk_diag *diag)
+{
+    int number;
+
+    for (number = 0; number < RK_NUMBERS; number++) {
+        rk_program_path(p->dir, &p->j.loop, file, (rk_number)number, p->path[file]);
+        if (p->content[file] == NULL && file_stands(p->path[file])) {
+            return rk_file_read(p->path[file], &p->content[file], &p->length[file], diag);
+        }
+    }
+    return RK_OK;
+}
+
+/* A directory may hold both blocks for all loops: the loop's program says which is its own. */
+static rk_status read_general(prove_job *p, rk_program_file file, const char *user,
+                              rk_diag *diag)
+{
+    const bool real = user != NULL && (strstr(user, "LOOP_CONTROLLER_REAL") != NULL ||
+                                       strstr(user, "loop_controller_real") != NULL);
+
+    rk_program_path(p->dir, &p->j.loop, file, real ? RK_NUMBER_REAL : RK_NUMBER_LREAL,
+                    p->path[file]);
+    if (!file_stands(p->path[file])) return RK_OK;
+    return rk_file_read(p->path[file], &p->content[file], &p->length[file], diag);
+}
+
 static int read_files(job *j)
 {
     prove_job *p = (prove_job *)j;
-    static const rk_program_file wanted[] = {
-        RK_PROGRAM_ST,       RK_PROGRAM_H,         RK_PROGRAM_C,
-        RK_PROGRAM_PLANT_ST, RK_PROGRAM_PLANT_H,   RK_PROGRAM_PLANT_C,
-        RK_PROGRAM_SHEET,    RK_PROGRAM_SHEET_CSV, RK_PROGRAM_VECTORS};
     rk_diag diag = {RK_OK, ""};
-    size_t i;
+    rk_status status = RK_OK;
+    int i;
 
-    for (i = 0; i < sizeof wanted / sizeof wanted[0]; i++) {
-        const rk_program_file f = wanted[i];
-        rk_status status;
-
-        rk_program_path(p->dir, &p->j.loop, f, p->path[f]);
-        if (!file_stands(p->path[f])) continue;
-        status = rk_file_read(p->path[f], &p->content[f], &p->length[f], &diag);
-        if (status != RK_OK) return fail_diag(&p->j, status, &diag);
+    for (i = 0; i < RK_PROGRAM_FILES && status == RK_OK; i++) {
+        if (i == RK_PROGRAM_GENERAL_ST || i == RK_PROGRAM_GENERAL_H ||
+            i == RK_PROGRAM_GENERAL_C) {
+            continue;
+        }
+        status = read_file(p, (rk_program_file)i, &diag);
     }
-    if (p->content[RK_PROGRAM_ST] == NULL && p->content[RK_PROGRAM_C] == NULL) {
+    for (i = 0; i < 3 && status == RK_OK; i++) {
+        static const rk_program_file general[] = {RK_PROGRAM_GENERAL_ST, RK_PROGRAM_GENERAL_H,
+                                                  RK_PROGRAM_GENERAL_C};
+
+        status = read_general(
+            p, general[i], p->content[i == 0 ? RK_PROGRAM_PROGRAM : RK_PROGRAM_LOOP_H], &diag);
+    }
+    if (status != RK_OK) return fail_diag(&p->j, status, &diag);
+    if (p->content[RK_PROGRAM_PROGRAM] == NULL && p->content[RK_PROGRAM_LOOP_C] == NULL &&
+        p->content[RK_PROGRAM_SLIM_ST] == NULL && p->content[RK_PROGRAM_SLIM_C] == NULL) {
         return fail(&p->j, EXIT_BAD_INPUT,
-                    "nothing to prove: neither %s nor .c exists; see redkettle emit",
-                    p->path[RK_PROGRAM_ST]);
+                    "nothing to prove: neither %s nor a controller in C or slim is there; see "
+                    "redkettle emit",
+                    p->path[RK_PROGRAM_PROGRAM]);
     }
     return EXIT_DONE;
 }
@@ -123,23 +155,20 @@ static int run_twin(prove_job *p)
 static int prove_files(job *j)
 {
     prove_job *p = (prove_job *)j;
-    const rk_program program = {
-        .controller_st = p->content[RK_PROGRAM_ST],
-        .plant_st = p->content[RK_PROGRAM_PLANT_ST],
-        .controller_c = p->content[RK_PROGRAM_C],
-        .controller_h = p->content[RK_PROGRAM_H],
-        .plant_c = p->content[RK_PROGRAM_PLANT_C],
-        .plant_h = p->content[RK_PROGRAM_PLANT_H],
-    };
+    rk_program program = {.text = {NULL}};
     rk_diag diag = {RK_OK, ""};
     rk_proof proof;
     rk_proof_results results = {.proof = &proof,
                                 .where = p->dir,
                                 .has_vectors = p->content[RK_PROGRAM_VECTORS] != NULL};
     rk_report *report;
-    int status;
-    const rk_status proved = rk_proof_compute(&p->j.loop, &program, &p->plan, &proof, &diag);
+    rk_status proved;
+    int status, i;
 
+    for (i = 0; i < RK_PROGRAM_FILES; i++) {
+        program.text[i] = p->content[i];
+    }
+    proved = rk_proof_compute(&p->j.loop, &program, &p->plan, &proof, &diag);
     if (proved != RK_OK) return fail_diag(&p->j, proved, &diag);
     status = check_vectors(p, proof.part[0].number, &results.same_vectors);
     if (status == EXIT_DONE) {
@@ -203,6 +232,7 @@ static int check_options(job *j)
     p->plan = rk_prove_plan_make();
     p->plan.scans = (size_t)p->scans;
     p->plan.compile = !p->no_c;
+    p->plan.changed = p->changed;
     return EXIT_DONE;
 }
 
@@ -237,6 +267,8 @@ static const command_option options[] = {
      "answers are from the design's",
      TAKE_TEXT, TO(block)},
     {"no-c", NULL, 1, "leave the C out", TAKE_FLAG, TO(no_c)},
+    {"run-changed-c", NULL, 1, "compile and run C that is not what emit writes, too", TAKE_FLAG,
+     TO(changed)},
     {"curves", "FILE.csv", 1,
      "write the plant text's PV for the record's OUT, beside the measured PV", TAKE_TEXT,
      TO(curves)},
@@ -244,7 +276,8 @@ static const command_option options[] = {
      TAKE_FLAG, TO(comma)},
     {0},
 };
-static const struct argp_child groups[] = {{&output_options, 0, "Output:", 2}, {0}};
+static const struct argp_child groups[] = {
+    {&program_options, 0, "The PLC:", 2}, {&output_options, 0, "Output:", 3}, {0}};
 
 const command command_prove = {
     .name = "prove",

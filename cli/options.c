@@ -155,6 +155,7 @@ static const struct group {
     {"out", {"low", "high", "rate"}, {NULL}},
     {"require", {NULL}, {NULL}},
     {"model", {"noise"}, {NULL}},
+    {"program", {NULL}, {NULL}},
 };
 
 enum {
@@ -168,6 +169,7 @@ enum {
     LIMITS,
     REQUIRE,
     NOISE,
+    PROGRAM,
     GROUPS = sizeof groups / sizeof groups[0]
 };
 
@@ -292,6 +294,7 @@ const struct argp scan_options = {.options = key_lists[SCAN], .parser = parse_ke
 const struct argp limit_options = {.options = key_lists[LIMITS], .parser = parse_key};
 const struct argp require_options = {.options = key_lists[REQUIRE], .parser = parse_key};
 const struct argp noise_option = {.options = key_lists[NOISE], .parser = parse_key};
+const struct argp program_options = {.options = key_lists[PROGRAM], .parser = parse_key};
 const struct argp output_options = {.options = output_argp, .parser = parse_listed};
 const struct argp figure_option = {.options = figure_argp, .parser = parse_listed};
 const struct argp save_option = {.options = save_argp, .parser = parse_listed};

@@ -47,6 +47,7 @@
 #include <redkettle/design/base/number.h>
 #include <redkettle/draw/figure.h>
 #include <redkettle/emit/emit.h>
+#include <redkettle/emit/program_files.h>
 #include <redkettle/files/curves_file.h>
 #include <redkettle/files/loop_file.h>
 #include <redkettle/files/record_file.h>
@@ -58,7 +59,7 @@
 #include <redkettle/live/relay_test.h>
 #include <redkettle/live/sim_plant.h>
 #include <redkettle/prove/prove.h>
-#include <redkettle/report/program_files.h>
+#include <redkettle/report/program_sheet.h>
 #include <redkettle/report/report.h>
 #include <redkettle/report/results.h>
 #include <redkettle/rig/rig.h>

@@ -51,6 +51,10 @@ void rki_block_constants(rki_block *b, const rki_constant *list, int count);
 /** As Structured Text: FUNCTION_BLOCK to END_FUNCTION_BLOCK. */
 void rki_block_add_st(rk_text *text, const rki_block *b);
 
+/** As C99: a structure with its functions NAME_init and NAME_scan. */
+void rki_block_add_c_header(rk_text *text, const rki_block *b);
+void rki_block_add_c_source(rk_text *text, const rki_block *b);
+
 /** Read a block's interface and body from Structured Text in the layout that rki_block_add_st
  * writes, a variable a line; false: it is none. The block is freed either way. */
 bool rki_block_read(const char *text, rki_block *b);
@@ -58,6 +62,20 @@ bool rki_block_read(const char *text, rki_block *b);
 /** The type that is the same for all loops, and its name: LOOP_CONTROLLER. */
 const char *rki_general_name(rk_number number);
 rki_block rki_general_block(rk_number number);
+
+/** The comment lines at its head. */
+void rki_general_head(rk_text *text, rk_number number);
+
+/** What its settings are where an instance says nothing. Errors  RK_ERR_MEMORY. */
+rk_status rki_general_defaults(rk_rig_settings *defaults, rk_diag *diag);
+
+/** The lines of a predictor: its variables; both models at rest at `out`; a scan, into q_0 and w_0. */
+void rki_predictor_variables(rki_block *b, const rki_controller *c);
+void rki_predictor_start(rk_text *text, const rki_controller *c, const char *out);
+void rki_predictor_scan(rk_text *text, const rki_controller *c, const char *out);
+
+/** The comment lines at the head of a predictor's block; each starts with `lead`. */
+void rki_predictor_head(rk_text *text, const rki_controller *c, const char *lead);
 
 /** The blocks of a loop. */
 rki_block rki_predictor_block(const rki_controller *c);

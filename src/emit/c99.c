@@ -34,8 +34,8 @@ static void add_struct(rk_text *text, const rki_controller *c)
         rk_text_add(text,
                     "    double ring[%zu];  /* what OUT was, less the operating point's */\n"
                     "    unsigned oldest;\n"
-                    "    double w0, w1;     /* the model with its dead time .. */\n"
-                    "    double q0, q1;     /* .. and without */\n",
+                    "    double w_0, w_1;     /* the model with its dead time .. */\n"
+                    "    double q_0, q_1;     /* .. and without */\n",
                     c->whole.delay + 1);
     }
     if (c->last) {
@@ -145,16 +145,16 @@ static void add_predictor_start(rk_text *text, const rki_controller *c)
     if (c->second) {
         rk_text_add(
             text,
-            "    c->w0 = ((((M_B00 + M_B10) * u) * (1.0 - M_A11)) + (M_A01 * ((M_B01 + M_B11) * "
+            "    c->w_0 = ((((M_LATE_0 + M_LATER_0) * u) * (1.0 - M_A_1_1)) + (M_A_0_1 * ((M_LATE_1 + M_LATER_1) * "
             "u))) / REST;\n"
-            "    c->w1 = ((((M_B01 + M_B11) * u) * (1.0 - M_A00)) + (M_A10 * ((M_B00 + M_B10) * "
+            "    c->w_1 = ((((M_LATE_1 + M_LATER_1) * u) * (1.0 - M_A_0_0)) + (M_A_1_0 * ((M_LATE_0 + M_LATER_0) * "
             "u))) / REST;\n"
-            "    c->q0 = (((Q_B0 * u) * (1.0 - M_A11)) + (M_A01 * (Q_B1 * u))) / REST;\n"
-            "    c->q1 = (((Q_B1 * u) * (1.0 - M_A00)) + (M_A10 * (Q_B0 * u))) / REST;\n");
+            "    c->q_0 = (((Q_IN_0 * u) * (1.0 - M_A_1_1)) + (M_A_0_1 * (Q_IN_1 * u))) / REST;\n"
+            "    c->q_1 = (((Q_IN_1 * u) * (1.0 - M_A_0_0)) + (M_A_1_0 * (Q_IN_0 * u))) / REST;\n");
     } else {
-        rk_text_add(text, "    c->w0 = ((M_B00 + M_B10) * u) / (1.0 - M_A00);\n"
-                          "    c->q0 = (Q_B0 * u) / (1.0 - M_A00);\n"
-                          "    c->w1 = c->q1 = 0.0;\n");
+        rk_text_add(text, "    c->w_0 = ((M_LATE_0 + M_LATER_0) * u) / (1.0 - M_A_0_0);\n"
+                          "    c->q_0 = (Q_IN_0 * u) / (1.0 - M_A_0_0);\n"
+                          "    c->w_1 = c->q_1 = 0.0;\n");
     }
 }
 
@@ -175,20 +175,21 @@ static void add_predictor(rk_text *text, const rki_controller *c)
     if (c->second) {
         rk_text_add(
             text,
-            "    next = ((Q_B0 * u) + (M_A01 * c->q1)) + (M_A00 * c->q0);\n"
-            "    c->q1 = ((Q_B1 * u) + (M_A10 * c->q0)) + (M_A11 * c->q1);\n"
-            "    c->q0 = next;\n"
-            "    next = (((M_B00 * late) + (M_B10 * later)) + (M_A01 * c->w1)) + (M_A00 * "
-            "c->w0);\n"
-            "    c->w1 = (((M_B01 * late) + (M_B11 * later)) + (M_A10 * c->w0)) + (M_A11 * "
-            "c->w1);\n"
-            "    c->w0 = next;\n");
+            "    next = ((Q_IN_0 * u) + (M_A_0_1 * c->q_1)) + (M_A_0_0 * c->q_0);\n"
+            "    c->q_1 = ((Q_IN_1 * u) + (M_A_1_0 * c->q_0)) + (M_A_1_1 * c->q_1);\n"
+            "    c->q_0 = next;\n"
+            "    next = (((M_LATE_0 * late) + (M_LATER_0 * later)) + (M_A_0_1 * c->w_1)) + (M_A_0_0 * "
+            "c->w_0);\n"
+            "    c->w_1 = (((M_LATE_1 * late) + (M_LATER_1 * later)) + (M_A_1_0 * c->w_0)) + (M_A_1_1 * "
+            "c->w_1);\n"
+            "    c->w_0 = next;\n");
     } else {
-        rk_text_add(text,
-                    "    c->q0 = (Q_B0 * u) + (M_A00 * c->q0);\n"
-                    "    c->w0 = ((M_B00 * late) + (M_B10 * later)) + (M_A00 * c->w0);\n");
+        rk_text_add(
+            text,
+            "    c->q_0 = (Q_IN_0 * u) + (M_A_0_0 * c->q_0);\n"
+            "    c->w_0 = ((M_LATE_0 * late) + (M_LATER_0 * later)) + (M_A_0_0 * c->w_0);\n");
     }
-    rk_text_add(text, "    return (M_PV0 + c->q0) + (pv - (M_PV0 + c->w0));\n}\n\n");
+    rk_text_add(text, "    return (M_PV0 + c->q_0) + (pv - (M_PV0 + c->w_0));\n}\n\n");
 }
 
 static void add_init(rk_text *text, const rki_controller *c)
@@ -416,13 +417,15 @@ rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *tex
                 " the design's numbers.\n */\n");
     code = rk_text_create();
     rk_text_add(code, "#include \"%s.h\"\n\n", c.name);
+    rki_add_c_guard(code);
     rki_add_c_constants(code, list, rki_controller_constants(&c, list), number);
     if (c.predictor) {
         rk_text_add(code, "enum { DELAY = %zu }; /* whole scans of dead time */\n",
                     c.whole.delay);
     }
     if (c.predictor && c.second) {
-        rk_text_add(code, "#define REST (((1.0 - M_A00) * (1.0 - M_A11)) - (M_A01 * M_A10))\n");
+        rk_text_add(
+            code, "#define REST (((1.0 - M_A_0_0) * (1.0 - M_A_1_1)) - (M_A_0_1 * M_A_1_0))\n");
     }
     rk_text_add(code, "\n%s", finite_and_clamp);
     add_limited(code, &c);

@@ -32,8 +32,11 @@ void rki_upper(const char *name, char *upper_name)
     } while (*name++ != '\0');
 }
 
-/* Longer names than this some PLCs cut by themselves; ours are cut to a part, and a mark. */
-enum { NAME_MOST = 40, NAME_CUT = 32 };
+/* The longest name of a loop as a word of a file's name and of C. */
+enum { NAME_MOST = 41 };
+
+/* With fewer characters than these a mark of four has to do. */
+enum { SHORT_NAME = 20, MARK = 8, SHORT_MARK = 4 };
 
 /* 32 bits of a name. Source  G. Fowler, L. C. Noll, K.-P. Vo, FNV-1a. */
 static unsigned long mark_of(const char *name)
@@ -46,9 +49,11 @@ static unsigned long mark_of(const char *name)
     return mark;
 }
 
-void rki_block_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS])
+/* The loop's name as a word of at most so many characters. */
+static void word_of(const rk_design *loop, size_t most, char name[RK_BLOCK_NAME_CHARS])
 {
     /* IEC 61131-3 forbids two underscores in a row and one at the end; C a leading digit. */
+    const int mark = most < SHORT_NAME ? SHORT_MARK : MARK;
     size_t length = 0;
     const char *from;
 
@@ -65,11 +70,28 @@ void rki_block_name(const rk_design *loop, const char *ending, char name[RK_BLOC
     if (length > 0 && name[length - 1] == '_') {
         length--;
     }
-    if (length > NAME_MOST) { /* cut, and still apart from others that begin alike */
-        length = NAME_CUT - (name[NAME_CUT - 1] == '_');
-        length += (size_t)sprintf(name + length, "_%08lx", mark_of(loop->name));
+    if (length > most) { /* cut, and still apart from others that begin alike */
+        length = most - (size_t)mark - 1;
+        length -= name[length - 1] == '_';
+        length += (size_t)sprintf(name + length, "_%0*lx", mark,
+                                  mark_of(loop->name) >> (4 * (MARK - mark)));
     }
-    (void)sprintf(name + length, "%s", ending);
+    name[length] = '\0';
+}
+
+void rki_block_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS])
+{
+    word_of(loop, NAME_MOST, name);
+    (void)strcat(name, ending);
+}
+
+void rki_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS])
+{
+    word_of(loop, (size_t)loop->program.name_length - RKI_ENDING_MOST, name);
+    if (ending[0] == '_' && ending[1] >= 'A' && ending[1] <= 'Z') {
+        rki_upper(name, name);
+    }
+    (void)strcat(name, ending);
 }
 
 void rk_emit_block_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
@@ -189,7 +211,7 @@ rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_contr
     made->sp = made->ramp ? "sp_now" : "sp";
     made->pv = made->deadband ? "nearer" : made->seen;
     rk_emit_block_name(loop, made->name);
-    rki_upper(made->name, made->upper_name);
+    rki_name(loop, "_CONTROLLER", made->upper_name);
     status = take_coefficients(made, diag);
     made->derivative = made->k.kd != 0;
     return status == RK_OK && made->predictor ? take_predictor(made, diag) : status;
@@ -245,16 +267,16 @@ int rki_controller_constants(const rki_controller *c, rki_constant list[RKI_CONS
         {c->ramp, {"sp_step", k->sp_step, "setpoint's rate * scan"}},
         {c->deadband, {"deadband", k->deadband, "errors within it count as none"}},
         {c->filter, {"pv_part", k->pv_part, "scan / (PV filter time + scan)"}},
-        {model, {"m_a00", w->a[0][0], "the model: what stays of the first state in a scan"}},
-        {second, {"m_a01", w->a[0][1], "what the second state adds to it"}},
-        {second, {"m_a10", w->a[1][0], "what the first state adds to the second"}},
-        {second, {"m_a11", w->a[1][1], "what stays of the second"}},
-        {model, {"m_b00", w->b0[0], "what OUT a dead time ago adds"}},
-        {model, {"m_b10", w->b1[0], "what OUT a scan before that adds"}},
-        {second, {"m_b01", w->b0[1], "the same, to the second state"}},
-        {second, {"m_b11", w->b1[1], "and this"}},
-        {model, {"q_b0", c->quick.b0[0], "without the dead time: what OUT adds"}},
-        {second, {"q_b1", c->quick.b0[1], "the same, to the second state"}},
+        {model, {"m_a_0_0", w->a[0][0], "the model: what stays of the first state in a scan"}},
+        {second, {"m_a_0_1", w->a[0][1], "what the second state adds to it"}},
+        {second, {"m_a_1_0", w->a[1][0], "what the first state adds to the second"}},
+        {second, {"m_a_1_1", w->a[1][1], "what stays of the second"}},
+        {model, {"m_late_0", w->b0[0], "what OUT a dead time ago adds"}},
+        {model, {"m_later_0", w->b1[0], "what OUT a scan before that adds"}},
+        {second, {"m_late_1", w->b0[1], "the same, to the second state"}},
+        {second, {"m_later_1", w->b1[1], "and this"}},
+        {model, {"q_in_0", c->quick.b0[0], "without the dead time: what OUT adds"}},
+        {second, {"q_in_1", c->quick.b0[1], "the same, to the second state"}},
         {model, {"m_out0", w->out0, "operating point: OUT"}},
         {model, {"m_pv0", w->pv0, "operating point: the PV that it holds"}},
     };

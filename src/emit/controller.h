@@ -52,6 +52,21 @@ rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_contr
 /** The loop's name as a word of the standard's and of C, with an ending: "_controller". */
 void rki_block_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS]);
 
+/** The kc in which the loop is stable: over the model's 95 % region where that is known and there
+ * is such a kc, else on the model alone; NaN: not known. Errors  as rk_loop_margins_compute. */
+rk_status rki_kc_range(const rk_design *loop, double kc[2], bool *over_region, rk_diag *diag);
+
+/** As rk_emit_rig_settings. */
+rk_status rki_settings_make(const rk_design *loop, rk_number number, bool slim,
+                            rk_rig_settings *settings, bool *over_region, rk_diag *diag);
+
+/** The longest ending of a name in program text. */
+enum { RKI_ENDING_MOST = 12 };
+
+/** The same for program text, no longer than the loop's PLC takes, in lower case or, where the
+ * ending is in capitals, in them. */
+void rki_name(const rk_design *loop, const char *ending, char name[RK_BLOCK_NAME_CHARS]);
+
 /*
  * Code is written for LREAL and double first. rki_add_code turns it into the number type that
  * is asked for: LREAL into REAL, double into float, 0.0 into 0.0f.
@@ -68,6 +83,9 @@ void rki_add_literal(rk_text *text, double value, rk_number number);
 
 /** Coefficients as a declaration each, of C. */
 void rki_add_c_constants(rk_text *text, const rki_constant *list, int count, rk_number number);
+
+/** Lines of a C source that end its build where it would not give the design's numbers. */
+void rki_add_c_guard(rk_text *text);
 
 /** A comment's line; each starts with `lead`. */
 void rki_add_line(rk_text *text, const char *lead, const char *words);

@@ -54,10 +54,11 @@ rk_status rk_emit_equations(const rk_design *loop, rk_number number, rk_text *te
         rk_text_add(text, "  seen = seen + pv_part (pv - seen)\n");
     }
     if (c.predictor) {
-        rk_text_add(text,
-                    "  seen = (m_pv0 + q0) + (%s - (m_pv0 + w0)),   w the model with its dead "
-                    "time, q without\n",
-                    c.filter ? "seen" : "pv");
+        rk_text_add(
+            text,
+            "  seen = (m_pv0 + q_0) + (%s - (m_pv0 + w_0)),   w the model with its dead "
+            "time, q without\n",
+            c.filter ? "seen" : "pv");
     }
     if (c.on_off) {
         rk_text_add(

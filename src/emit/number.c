@@ -30,7 +30,7 @@ rk_status rk_number_from_text(const char *text, rk_number *number, rk_diag *diag
 void rki_format(double value, rk_number number, char chars[RK_REAL_CHARS])
 {
     if (number == RK_NUMBER_REAL) {
-        rk_real_format_single(value, chars);
+        rk_real_format_single((double)(float)value, chars);
     } else {
         rk_real_format(value, chars);
     }
@@ -79,11 +79,23 @@ static void add_turned(rk_text *text, const rk_text *code, const char *open, con
     }
 }
 
+/* LREAL by itself, and in LREAL_TO_INT and INT_TO_LREAL. */
 static void turn_st(rk_text *text, const char *word, size_t length)
 {
-    const bool is_type = length == 5 && memcmp(word, "LREAL", 5) == 0;
+    static const char type[] = "LREAL";
+    const size_t own = sizeof type - 1;
+    const bool first = length >= own && memcmp(word, type, own) == 0 &&
+                       (length == own || memcmp(word + own, "_TO_", 4) == 0);
+    const bool last = !first && length > own + 4 &&
+                      memcmp(word + length - own - 4, "_TO_", 4) == 0 &&
+                      memcmp(word + length - own, type, own) == 0;
 
-    rk_text_add_bytes(text, word + is_type, length - is_type);
+    if (last) {
+        rk_text_add_bytes(text, word, length - own);
+        rk_text_add(text, "%s", type + 1);
+        return;
+    }
+    rk_text_add_bytes(text, word + first, length - first);
 }
 
 static void turn_c(rk_text *text, const char *word, size_t length)
@@ -118,4 +130,18 @@ void rki_add_st_code(rk_text *text, const rk_text *code, rk_number number)
 void rki_add_c_code(rk_text *text, const rk_text *code, rk_number number)
 {
     add_code(text, code, number, "/*", "*/", turn_c);
+}
+
+void rki_add_c_guard(rk_text *text)
+{
+    rk_text_add(
+        text,
+        "#ifdef __FAST_MATH__\n"
+        "#error \"Build this without -ffast-math: it would not give the design's numbers.\"\n"
+        "#endif\n"
+        "#if defined(__GNUC__) && !defined(__clang__)\n"
+        "#pragma GCC optimize(\"fp-contract=off\") /* as the flag -ffp-contract=off */\n"
+        "#else\n"
+        "#pragma STDC FP_CONTRACT OFF\n"
+        "#endif\n\n");
 }

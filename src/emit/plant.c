@@ -47,22 +47,25 @@ rk_status rki_twin_make(const rk_design *loop, rk_number number, rki_twin *made,
                    : rki_has_second_state(loop->model.kind) ? 2
                                                             : 1;
     rk_emit_plant_name(loop, made->name);
-    rki_upper(made->name, made->upper_name);
+    rki_name(loop, "_PLANT", made->upper_name);
     return RK_OK;
 }
 
-/* Names of the coefficients: row, then column of a; place of the state in b. */
+/* Names of the coefficients: row, then column of a; place of the state in what comes in. */
 #define ROW(i)                                                                                 \
     {                                                                                          \
-        "a" #i "0", "a" #i "1", "a" #i "2", "a" #i "3", "a" #i "4", "a" #i "5", "a" #i "6",    \
-            "a" #i "7", "a" #i "8"                                                             \
+        "a_" #i "_0", "a_" #i "_1", "a_" #i "_2", "a_" #i "_3", "a_" #i "_4", "a_" #i "_5",    \
+            "a_" #i "_6", "a_" #i "_7", "a_" #i "_8"                                           \
     }
 static const char *const a_name[RK_PLANT_STATES][RK_PLANT_STATES] = {
     ROW(0), ROW(1), ROW(2), ROW(3), ROW(4), ROW(5), ROW(6), ROW(7), ROW(8)};
-static const char *const b0_name[RK_PLANT_STATES] = {"b00", "b01", "b02", "b03", "b04",
-                                                     "b05", "b06", "b07", "b08"};
-static const char *const b1_name[RK_PLANT_STATES] = {"b10", "b11", "b12", "b13", "b14",
-                                                     "b15", "b16", "b17", "b18"};
+#define EACH(of)                                                                               \
+    {                                                                                          \
+        of "_0", of "_1", of "_2", of "_3", of "_4", of "_5", of "_6", of "_7", of "_8"        \
+    }
+static const char *const late_name[RK_PLANT_STATES] = EACH("late");
+static const char *const later_name[RK_PLANT_STATES] = EACH("later");
+static const char *const state_name[RK_PLANT_STATES] = EACH("state");
 
 /* Of a pair each state feeds the other, of a chain those before it alone. */
 static bool feeds(const rki_twin *t, int from, int to)
@@ -85,12 +88,13 @@ int rki_twin_constants(const rki_twin *t, rki_constant list[RKI_TWIN_CONSTANTS_M
         }
     }
     for (i = 0; i < t->states; i++) {
-        list[count++] = (rki_constant){b0_name[i], p->b0[i], "what OUT a dead time ago adds"};
+        list[count++] = (rki_constant){late_name[i], p->b0[i], "what OUT a dead time ago adds"};
         list[count++] =
-            (rki_constant){b1_name[i], p->b1[i], "what OUT a scan before that adds"};
+            (rki_constant){later_name[i], p->b1[i], "what OUT a scan before that adds"};
     }
-    list[count++] = (rki_constant){"out0", p->out0, "operating point: OUT"};
-    list[count++] = (rki_constant){"pv0", p->pv0, "operating point: the PV that out0 holds"};
+    list[count++] = (rki_constant){"out_rest", p->out0, "operating point: OUT"};
+    list[count++] =
+        (rki_constant){"pv_rest", p->pv0, "operating point: the PV that out_rest holds"};
     for (i = 0; i < count && t->number == RK_NUMBER_REAL; i++) {
         list[i].value = (double)(float)list[i].value;
     }
@@ -123,8 +127,6 @@ void rki_add_twin_head(rk_text *text, const rki_twin *t, const char *lead)
 
 static void add_st_variables(rki_block *b, const rki_twin *t)
 {
-    static const char *const x_name[RK_PLANT_STATES] = {"x0", "x1", "x2", "x3", "x4",
-                                                        "x5", "x6", "x7", "x8"};
     rki_constant list[RKI_TWIN_CONSTANTS_MAX];
     char chars[48];
     int i;
@@ -133,17 +135,18 @@ static void add_st_variables(rki_block *b, const rki_twin *t)
     (void)snprintf(chars, sizeof chars, "%zu", t->params.delay);
     rki_block_pin(b, RKI_CONSTANTS, "delay   ", "DINT", chars, "whole scans of dead time");
     (void)snprintf(chars, sizeof chars, "ARRAY[0..%zu] OF LREAL", t->params.delay);
-    rki_block_pin(b, RKI_LOCALS, "ring", chars, NULL, "what OUT was, less out0");
+    rki_block_pin(b, RKI_LOCALS, "ring", chars, NULL, "what OUT was, less out_rest");
     rki_block_pin(b, RKI_LOCALS, "oldest", "DINT", "0", "where the ring's oldest entry stands");
+    rki_block_pin(b, RKI_LOCALS, "place", "DINT", "0", NULL);
     rki_block_number(b, RKI_LOCALS, "u", 0.0, "", "");
     rki_block_number(b, RKI_LOCALS, "late", nan(""), "", "");
     rki_block_number(b, RKI_LOCALS, "later", nan(""), "", "");
     for (i = 0; i < t->states; i++) {
-        rki_block_number(b, RKI_LOCALS, x_name[i], 0.0,
-                         i == 0 ? "PV less pv0" : "what feeds it", "");
+        rki_block_number(b, RKI_LOCALS, state_name[i], 0.0,
+                         i == 0 ? "PV less pv_rest" : "what feeds it", "");
     }
     if (t->states == 2) {
-        rki_block_number(b, RKI_LOCALS, "x0_next", nan(""), "", "");
+        rki_block_number(b, RKI_LOCALS, "state_next", nan(""), "", "");
     }
 }
 
@@ -151,7 +154,7 @@ static void add_st_variables(rki_block *b, const rki_twin *t)
    of constants in capitals, as C has them; of: what stands before a state's name. */
 static void add_sum(rk_text *text, const rki_twin *t, int i, bool upper, const char *of)
 {
-    const char a = upper ? 'A' : 'a', b = upper ? 'B' : 'b';
+    const char a = upper ? 'A' : 'a';
     int others = 0, j;
 
     for (j = 0; j < t->states; j++) {
@@ -160,13 +163,16 @@ static void add_sum(rk_text *text, const rki_twin *t, int i, bool upper, const c
     for (j = 0; j < others; j++) {
         rk_text_add(text, "(");
     }
-    rk_text_add(text, "((%c0%d * late) + (%c1%d * later))", b, i, b, i);
+    rk_text_add(text,
+                upper ? "((LATE_%d * late) + (LATER_%d * later))"
+                      : "((late_%d * late) + (later_%d * later))",
+                i, i);
     for (j = t->states - 1; j >= 0; j--) {
         if (j != i && feeds(t, j, i)) {
-            rk_text_add(text, " + (%c%d%d * %sx%d))", a, i, j, of, j);
+            rk_text_add(text, " + (%c_%d_%d * %sstate_%d))", a, i, j, of, j);
         }
     }
-    rk_text_add(text, " + (%c%d%d * %sx%d)", a, i, i, of, i);
+    rk_text_add(text, " + (%c_%d_%d * %sstate_%d)", a, i, i, of, i);
 }
 
 rki_block rki_twin_block(const rki_twin *t)
@@ -178,26 +184,36 @@ rki_block rki_twin_block(const rki_twin *t)
                      t->loop->out_units);
     rki_block_number(&b, RKI_INPUTS, "load", 0.0, "a disturbance at the input",
                      t->loop->out_units);
+    rki_block_pin(&b, RKI_INPUTS, "restart", "BOOL", "FALSE",
+                  "TRUE: back to rest at the operating point, and no scan");
     rki_block_number(&b, RKI_OUTPUTS, "pv", t->params.pv0, "at the end of the scan",
                      t->loop->pv_units);
     add_st_variables(&b, t);
+    rk_text_add(b.body, "IF restart THEN\n"
+                        "    FOR place := 0 TO delay DO ring[place] := LREAL#0.0; END_FOR;\n"
+                        "    oldest := 0;\n"
+                        "    u := LREAL#0.0;\n");
+    for (i = 0; i < t->states; i++) {
+        rk_text_add(b.body, "    state_%d := LREAL#0.0;\n", i);
+    }
+    rk_text_add(b.body, "    pv := pv_rest;\nELSE\n");
     rk_text_add(b.body, "(* An out that is NaN or infinite repeats the last. *)\n"
                         "late := out + load;\n"
-                        "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;\n"
+                        "IF (late - late) = LREAL#0.0 THEN u := late - out_rest; END_IF;\n"
                         "later := ring[oldest];\n"
                         "ring[oldest] := u;\n"
                         "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; "
                         "END_IF;\n"
                         "late := ring[oldest];\n");
     for (i = 0; i < t->states; i++) {
-        rk_text_add(b.body, "x%d%s := ", i, t->states == 2 && i == 0 ? "_next" : "");
+        rk_text_add(b.body, t->states == 2 && i == 0 ? "state_next := " : "state_%d := ", i);
         add_sum(b.body, t, i, false, "");
         rk_text_add(b.body, ";\n");
     }
     if (t->states == 2) {
-        rk_text_add(b.body, "x0 := x0_next;\n");
+        rk_text_add(b.body, "state_0 := state_next;\n");
     }
-    rk_text_add(b.body, "pv := pv0 + x0;\n");
+    rk_text_add(b.body, "pv := pv_rest + state_0;\nEND_IF;\n");
     return b;
 }
 
@@ -228,7 +244,7 @@ static void add_c_head(rk_text *text, const rki_twin *t)
 rk_status rk_emit_plant_c_header(const rk_design *loop, rk_number number, rk_text *text,
                                  rk_diag *diag)
 {
-    char states[(4 * RK_PLANT_STATES) + 1];
+    char states[(9 * RK_PLANT_STATES) + 1];
     size_t used = 0;
     int i;
     rki_twin t;
@@ -237,7 +253,7 @@ rk_status rk_emit_plant_c_header(const rk_design *loop, rk_number number, rk_tex
 
     if (status != RK_OK) return status;
     for (i = 0; i < t.states; i++) {
-        used += (size_t)snprintf(states + used, sizeof states - used, "%sx%d",
+        used += (size_t)snprintf(states + used, sizeof states - used, "%sstate_%d",
                                  i > 0 ? ", " : "", i);
     }
     add_c_head(text, &t);
@@ -275,14 +291,15 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
     add_c_head(text, &t);
     code = rk_text_create();
     rk_text_add(code, "#include \"%s.h\"\n\n", t.name);
+    rki_add_c_guard(code);
     rki_add_c_constants(code, list, rki_twin_constants(&t, list), number);
     rk_text_add(code,
                 "enum { DELAY = %zu }; /* whole scans of dead time */\n\n"
                 "void %s_init(%s *p)\n{\n    unsigned i;\n\n"
-                "    p->load = 0.0;\n    p->pv = PV0;\n    ",
+                "    p->load = 0.0;\n    p->pv = PV_REST;\n    ",
                 t.params.delay, t.name, t.name);
     for (i = 0; i < t.states; i++) {
-        rk_text_add(code, "p->x%d = ", i);
+        rk_text_add(code, "p->state_%d = ", i);
     }
     rk_text_add(code, "p->u = 0.0;\n    p->oldest = 0;\n"
                       "    for (i = 0; i <= DELAY; i++) p->ring[i] = 0.0;\n}\n\n");
@@ -291,21 +308,21 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
                 "    const double in = out + p->load;\n"
                 "    double late, later%s;\n\n"
                 "    /* An out that is NaN or infinite repeats the last. */\n"
-                "    if ((in - in) == 0.0) p->u = in - OUT0;\n"
+                "    if ((in - in) == 0.0) p->u = in - OUT_REST;\n"
                 "    later = p->ring[p->oldest];\n"
                 "    p->ring[p->oldest] = p->u;\n"
                 "    p->oldest = p->oldest == DELAY ? 0 : p->oldest + 1;\n"
                 "    late = p->ring[p->oldest];\n",
-                t.name, t.name, t.states == 2 ? ", x0" : "");
+                t.name, t.name, t.states == 2 ? ", state_0" : "");
     for (i = 0; i < t.states; i++) {
-        rk_text_add(code, "    %sx%d = ", t.states == 2 && i == 0 ? "" : "p->", i);
+        rk_text_add(code, "    %sstate_%d = ", t.states == 2 && i == 0 ? "" : "p->", i);
         add_sum(code, &t, i, true, "p->");
         rk_text_add(code, ";\n");
     }
     if (t.states == 2) {
-        rk_text_add(code, "    p->x0 = x0;\n");
+        rk_text_add(code, "    p->state_0 = state_0;\n");
     }
-    rk_text_add(code, "    p->pv = PV0 + p->x0;\n    return p->pv;\n}\n");
+    rk_text_add(code, "    p->pv = PV_REST + p->state_0;\n    return p->pv;\n}\n");
     rki_add_c_code(text, code, number);
     rk_text_free(code);
     return rk_text_check(text, diag);

@@ -1,76 +1,20 @@
 /* SPDX-License-Identifier: MIT */
+/* The program around the function block that is the same for all loops. */
 #include "program.h"
 
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
 
-#include <redkettle/version.h>
-
 /* The task's interval is measured over so many scans, and is right within this part. */
 enum { WATCHED_SCANS = 16 };
 #define WATCHED_TOLERANCE 0.1
 
-static void add_global(rki_project *p, const char *name, const char *type, bool retain,
-                       double initial, const char *meaning, const char *units)
-{
-    rki_global *g = &p->global[p->globals++];
+/* A scan this many intervals after the one before is late, and then counts as two. */
+#define LATE 1.5
+#define COUNTED 2.0
 
-    (void)snprintf(g->name, sizeof g->name, "%s_%s", p->prefix, name);
-    g->type = type;
-    g->retain = retain;
-    g->initial = initial;
-    g->low = g->high = nan("");
-    g->meaning = meaning;
-    g->units = units;
-}
-
-static void give_range(rki_project *p, double low, double high)
-{
-    p->global[p->globals - 1].low = low;
-    p->global[p->globals - 1].high = high;
-}
-
-/* Where the setpoint stands before anybody sets it. */
-static double first_setpoint(const rk_design *loop)
-{
-    if (loop->has_model) return loop->model.pv0;
-    return isnan(loop->pv_low) ? 0.0 : 0.5 * (loop->pv_low + loop->pv_high);
-}
-
-static void list_globals(rki_project *p)
-{
-    const rk_design *loop = p->loop;
-    const char *pv_units = loop->pv_units, *out_units = loop->out_units;
-    const double sp = first_setpoint(loop);
-
-    add_global(p, "sp", "LREAL", true, sp, "setpoint", pv_units);
-    give_range(p, loop->pv_low, loop->pv_high);
-    add_global(p, "sp_rate", "LREAL", true, 0.0, "fastest ramp of the setpoint per s; 0: steps",
-               pv_units);
-    add_global(p, "pv", "LREAL", false, sp, "measured value, from the transmitter", pv_units);
-    give_range(p, loop->pv_low, loop->pv_high);
-    add_global(p, "automatic", "BOOL", true, 0, "TRUE automatic, FALSE manual", "");
-    add_global(p, "manual_out", "LREAL", true, p->controller.out_start, "output in manual",
-               out_units);
-    give_range(p, loop->out_low, loop->out_high);
-    add_global(p, "out", "LREAL", true, p->controller.out_start, "output, to the valve",
-               out_units);
-    give_range(p, loop->out_low, loop->out_high);
-    add_global(p, "held", "BOOL", false, 0,
-               "sp or pv is NaN or infinite: automatic holds the output", "");
-    add_global(p, "interval_wrong", "BOOL", false, 0,
-               "the task does not run at the scan that the controller was made for", "");
-    if (p->has_twin) {
-        add_global(p, "simulate", "BOOL", false, 0,
-                   "TRUE: control the plant twin instead of the plant", "");
-        add_global(p, "load", "LREAL", false, 0.0, "a disturbance of the twin, at its input",
-                   out_units);
-    }
-}
-
-/* A time to the microsecond: T#1500.5ms. */
-static void write_time(double seconds, char chars[32])
+void rki_time(double seconds, char chars[32])
 {
     const double us = floor((seconds * 1e6) + 0.5);
     const long long whole = (long long)(us / 1e3),
@@ -103,70 +47,21 @@ rk_status rki_project_make(const rk_design *loop, rk_number number, rki_project 
     made->loop = loop;
     made->number = number;
     made->has_twin = loop->has_model;
-    made->fails_safe = isfinite(loop->alarms.hold) && isfinite(loop->out_safe);
-    if (made->has_twin) {
-        status = rki_twin_make(loop, number, &made->twin, diag);
-        if (status != RK_OK) return status;
+    status = rki_settings_make(loop, number, false, &made->settings, &made->over_region, diag);
+    if (status == RK_OK) {
+        status = rki_general_defaults(&made->defaults, diag);
     }
-    rki_block_name(loop, "", made->prefix);
-    rki_upper(made->prefix, made->upper_prefix);
-    write_time(loop->ts, made->interval);
-    list_globals(made);
+    if (status == RK_OK && made->has_twin) {
+        status = rki_twin_make(loop, number, &made->twin, diag);
+    }
+    if (status != RK_OK) return status;
+    rki_name(loop, "", made->prefix);
+    rki_time(loop->ts, made->interval);
+    rki_list_globals(made);
     return RK_OK;
 }
 
-void rki_global_initial(const rki_global *g, rk_number number, char chars[RK_REAL_CHARS + 8])
-{
-    char value[RK_REAL_CHARS];
-
-    if (strcmp(g->type, "BOOL") == 0) {
-        (void)strcpy(chars, g->initial != 0 ? "TRUE" : "FALSE");
-        return;
-    }
-    rki_format(number == RK_NUMBER_REAL ? (double)(float)g->initial : g->initial, number,
-               value);
-    (void)snprintf(chars, RK_REAL_CHARS + 8, "LREAL#%s", value);
-}
-
-static rki_block named_block(const rki_project *p, const char *ending, bool program)
-{
-    char name[RK_BLOCK_NAME_CHARS];
-
-    (void)snprintf(name, sizeof name, "%.60s%s", p->upper_prefix, ending);
-    return rki_block_make(name, program, p->number);
-}
-
-rki_block rki_ramp_block(const rki_project *p)
-{
-    rki_block b = named_block(p, "_RAMP", false);
-    const char *units = p->loop->pv_units;
-
-    rki_block_number(&b, RKI_INPUTS, "target", nan(""), "where it goes", units);
-    rki_block_number(&b, RKI_INPUTS, "rate", 0.0, "how fast per s; 0: at once", units);
-    rki_block_number(&b, RKI_INPUTS, "start", nan(""), "the output while it follows", units);
-    rki_block_pin(&b, RKI_INPUTS, "follow", "BOOL", "FALSE", "stand at start");
-    rki_block_number(&b, RKI_OUTPUTS, "ramped", nan(""), "where it is", units);
-    rki_block_number(&b, RKI_CONSTANTS, "scan", p->loop->ts, "the task's interval", "s");
-    rki_block_number(&b, RKI_LOCALS, "most", nan(""), "what it moves in a scan", units);
-    rki_block_pin(&b, RKI_LOCALS, "begun", "BOOL", "FALSE", "the output is known");
-    rk_text_add(b.body, "(* A start or target that is NaN or infinite: it stays. *)\n"
-                        "IF (follow OR NOT begun) AND ((start - start) = LREAL#0.0) THEN\n"
-                        "    ramped := start;\n"
-                        "    begun := TRUE;\n"
-                        "END_IF;\n"
-                        "IF NOT follow AND ((target - target) = LREAL#0.0) THEN\n"
-                        "    most := rate * scan;\n"
-                        "    IF NOT (most > LREAL#0.0) THEN ramped := target;\n"
-                        "    ELSIF target < (ramped - most) THEN ramped := ramped - most;\n"
-                        "    ELSIF target > (ramped + most) THEN ramped := ramped + most;\n"
-                        "    ELSE ramped := target;\n"
-                        "    END_IF;\n"
-                        "END_IF;\n");
-    return b;
-}
-
-/* @ stands for the loop's prefix. */
-static void add_wired(rk_text *text, const rki_project *p, const char *lines)
+void rki_add_wired(rk_text *text, const rki_project *p, const char *lines)
 {
     for (; *lines != '\0'; lines++) {
         if (*lines == '@') {
@@ -177,212 +72,291 @@ static void add_wired(rk_text *text, const rki_project *p, const char *lines)
     }
 }
 
+static bool has_global(const rki_project *p, const char *word)
+{
+    int i;
+
+    for (i = 0; i < p->globals; i++) {
+        if (strcmp(p->global[i].word, word) == 0) return true;
+    }
+    return false;
+}
+
 static void add_interval_check(rk_text *text, const rki_project *p)
 {
-    char low[32], high[32], most[32];
+    char low[32], high[32], most[32], late[32], twice[32];
     const double expected = WATCHED_SCANS * p->loop->ts;
 
-    write_time((1.0 - WATCHED_TOLERANCE) * expected, low);
-    write_time((1.0 + WATCHED_TOLERANCE) * expected, high);
-    write_time(4.0 * expected, most);
+    rki_time((1.0 - WATCHED_TOLERANCE) * expected, low);
+    rki_time((1.0 + WATCHED_TOLERANCE) * expected, high);
+    rki_time(4.0 * expected, most);
+    rki_time(LATE * p->loop->ts, late);
+    rki_time(4.0 * p->loop->ts, twice);
     rk_text_add(text,
-                "(* Is the task's interval the scan of %g s? Measured over %d scans. *)\n",
+                "(* Is the task's interval the scan of %g s? Measured over %d scans, *)\n",
                 p->loop->ts, (int)WATCHED_SCANS);
     rk_text_add(text, "IF scans = 0 THEN watch(IN := FALSE, PT := %s); END_IF;\n", most);
     rk_text_add(text, "watch(IN := TRUE, PT := %s);\n", most);
     rk_text_add(text, "IF scans < %d THEN\n    scans := scans + 1;\nELSE\n",
                 (int)WATCHED_SCANS);
-    rk_text_add(text, "    %s_interval_wrong := (watch.ET < %s) OR (watch.ET > %s);\n",
-                p->prefix, low, high);
-    rk_text_add(text, "    scans := 0;\nEND_IF;\n\n");
+    rk_text_add(text, "    %s_scan_wrong := (watch.ET < %s) OR (watch.ET > %s);\n", p->prefix,
+                low, high);
+    rk_text_add(text, "    scans := 0;\nEND_IF;\n"
+                      "(* and in each: a late one counts as two. *)\n");
+    rk_text_add(text, "since(IN := TRUE, PT := %s);\nelapsed := LREAL#0.0;\n", twice);
+    rk_text_add(text, "IF since.ET > %s THEN elapsed := ", late);
+    rki_add_literal(text, COUNTED * p->loop->ts, p->number);
+    rk_text_add(text,
+                "; END_IF;\nsince(IN := FALSE, PT := %s);\nsince(IN := TRUE, PT := %s);\n\n",
+                twice, twice);
 }
 
-/* More scans than these are as good as for ever, and a DINT counts them. */
-#define SCANS_MOST 2e9
+static void add_number(rk_text *text, const rki_project *p, double value)
+{
+    rki_add_literal(text, value, p->number);
+}
 
-static void add_safety(rki_block *b, const rki_project *p)
+/* The measured value from the channel's counts. */
+static void add_pv(rk_text *text, const rki_project *p)
 {
     const rk_design *loop = p->loop;
-    char scans[32], comment[96];
+    const double *raw = loop->program.pv_raw;
 
-    rki_block_number(b, RKI_CONSTANTS, "out_safe", loop->out_safe,
-                     "where OUT goes when control fails", loop->out_units);
-    (void)snprintf(scans, sizeof scans, "%.0f",
-                   fmin(floor((loop->alarms.hold / loop->ts) + 1e-9), SCANS_MOST));
-    (void)snprintf(comment, sizeof comment, "OUT is held so long first: %.9g s",
-                   loop->alarms.hold);
-    rki_block_pin(b, RKI_CONSTANTS, "hold_scans", "DINT", scans, comment);
-    rki_block_pin(b, RKI_LOCALS, "without", "DINT", "0", "scans without a good PV");
-    rki_block_pin(b, RKI_LOCALS, "failed", "BOOL", "FALSE", NULL);
+    if (!has_global(p, "pv_raw")) return;
+    rki_add_wired(text, p, "(* From the channel's counts. *)\n@pv := ");
+    add_number(text, p, loop->pv_low);
+    rk_text_add(text, " + ((%s_TO_LREAL(%s_pv_raw) - ", rki_raw_type(raw), p->prefix);
+    add_number(text, p, raw[0]);
+    rk_text_add(text, ") * ");
+    add_number(text, p, (loop->pv_high - loop->pv_low) / (raw[1] - raw[0]));
+    rk_text_add(text, ");\n");
+}
+
+/* Within the channel's range, whatever OUT's limits are set to. */
+static void add_out(rk_text *text, const rki_project *p, const char *lead)
+{
+    const rk_design *loop = p->loop;
+    const double *raw = loop->program.out_raw;
+
+    if (!has_global(p, "out_raw")) return;
+    rk_text_add(text, "%scounts := ", lead);
+    add_number(text, p, raw[0]);
+    rk_text_add(text, " + ((%s_out - ", p->prefix);
+    add_number(text, p, loop->out_low);
+    rk_text_add(text, ") * ");
+    add_number(text, p, (raw[1] - raw[0]) / (loop->out_high - loop->out_low));
+    rk_text_add(text, ");\n%sIF counts < ", lead);
+    add_number(text, p, raw[0]);
+    rk_text_add(text, " THEN counts := ");
+    add_number(text, p, raw[0]);
+    rk_text_add(text, "; END_IF;\n%sIF counts > ", lead);
+    add_number(text, p, raw[1]);
+    rk_text_add(text, " THEN counts := ");
+    add_number(text, p, raw[1]);
+    rk_text_add(text, "; END_IF;\n%s%s_out_raw := LREAL_TO_%s(counts);\n", lead, p->prefix,
+                rki_raw_type(raw));
+}
+
+/* A start, and what simulation changes: the controller begins anew, where OUT stands. */
+static void add_start(rk_text *text, const rki_project *p)
+{
+    const rk_warm_start warm = p->loop->program.warm_start;
+
+    rki_add_wired(
+        text, p,
+        "(* A cold start is in manual at the safe output; a warm one stands where OUT "
+        "stood. *)\n"
+        "IF NOT begun THEN\n"
+        "    IF NOT @ran THEN\n"
+        "        @out := @out_safe;\n"
+        "        @automatic := FALSE;\n");
+    if (warm != RK_WARM_START_AS_IT_WAS) {
+        rki_add_wired(text, p, "    ELSE\n        @automatic := ");
+        rk_text_add(text, warm == RK_WARM_START_AUTOMATIC ? "TRUE;\n" : "FALSE;\n");
+    }
+    rki_add_wired(text, p, "    END_IF;\n    @ran := TRUE;\nEND_IF;\n");
+    rki_add_wired(text, p,
+                  "known := @valve_known AND ((@valve_out - @valve_out) = LREAL#0.0);\n"
+                  "stands := @out;\n"
+                  "IF known THEN stands := @valve_out; END_IF;\n");
+    if (p->has_twin) {
+        rki_add_wired(
+            text, p,
+            "(* Simulation freezes OUT. Behind it the loop is in manual where the valve "
+            "stands. *)\n"
+            "turned := @simulate XOR simulated;\n"
+            "simulated := @simulate;\n"
+            "IF turned AND NOT simulated THEN @automatic := FALSE; END_IF;\n"
+            "anew := turned OR NOT begun OR NOT controller.started;\n");
+    } else {
+        rk_text_add(text, "anew := NOT begun OR NOT controller.started;\n");
+    }
+    rk_text_add(text, "begun := TRUE;\n");
+    rki_add_wired(text, p,
+                  "measured := @pv;\n"
+                  "measured_good := @pv_good;\n");
+    if (p->has_twin) {
+        rk_text_add(text, "IF simulated THEN\n"
+                          "    IF turned THEN plant(restart := TRUE); END_IF;\n"
+                          "    measured := plant.pv;\n"
+                          "    measured_good := TRUE;\n"
+                          "    known := FALSE;\n"
+                          "    IF anew THEN stands := ");
+        add_number(text, p, p->twin.params.out0);
+        rk_text_add(text, "; END_IF;\nEND_IF;\n");
+    }
+    rki_add_wired(text, p,
+                  "IF anew THEN\n"
+                  "    IF @out_low < @out_high THEN\n"
+                  "        IF stands < @out_low THEN stands := @out_low; END_IF;\n"
+                  "        IF stands > @out_high THEN stands := @out_high; END_IF;\n"
+                  "    END_IF;\n"
+                  "    @manual_out := stands;\n"
+                  "END_IF;\n");
+}
+
+static void add_predictor_call(rk_text *text, const rki_project *p)
+{
+    if (!p->controller.predictor) return;
+    rk_text_add(text, "(* The predictor follows OUT where it stands. *)\n"
+                      "followed := controller.out;\n"
+                      "IF anew OR known THEN followed := stands; END_IF;\n"
+                      "predictor(out := followed, restart := anew);\n");
+}
+
+/* The settings: from a global, or as a number where the block's own default is another. */
+static void add_settings(rk_text *text, const rki_project *p)
+{
+    const rk_rig_pin *pin;
+    int i;
+
+    for (pin = rk_rig_setting_pins; pin->name != NULL; pin++) {
+        const double value = rk_rig_pin_get(pin, &p->settings);
+        const char *global = NULL;
+
+        for (i = 0; i < p->globals; i++) {
+            if (strcmp(rk_emit_pin_of(p->global[i].word), pin->name) == 0) {
+                global = p->global[i].name;
+            }
+        }
+        if (global != NULL) {
+            rk_text_add(text, ",\n    %s := %s", pin->name, global);
+        } else if (value != rk_rig_pin_get(pin, &p->defaults)) {
+            rk_text_add(text, ",\n    %s := ", pin->name);
+            if (pin->kind == RK_RIG_REAL) {
+                add_number(text, p, value);
+            } else if (pin->kind == RK_RIG_INT) {
+                rk_text_add(text, "%.0f", value);
+            } else {
+                rk_text_add(text, value != 0 ? "TRUE" : "FALSE");
+            }
+        }
+    }
+}
+
+static void add_call(rk_text *text, const rki_project *p)
+{
+    rki_add_wired(text, p,
+                  "controller(\n"
+                  "    sp := @sp,\n"
+                  "    pv := measured,\n"
+                  "    pv_good := measured_good,\n"
+                  "    automatic := @automatic,\n"
+                  "    manual_out := @manual_out,\n"
+                  "    tracking := @tracking,\n"
+                  "    track_out := @track_out,\n"
+                  "    valve_known := known OR anew,\n"
+                  "    valve_out := stands,\n"
+                  "    applied_known := @applied_on,\n"
+                  "    applied := @applied,\n"
+                  "    feedforward := @feedforward,\n"
+                  "    elapsed := elapsed,\n");
+    if (p->controller.predictor) {
+        rk_text_add(text, "    predicting := TRUE,\n"
+                          "    pv_undelayed := predictor.pv_undelayed,\n"
+                          "    pv_delayed := predictor.pv_delayed,\n");
+    }
+    rk_text_add(text, "    restart := anew");
+    add_settings(text, p);
+    rk_text_add(text, ");\n");
+}
+
+static void add_answers(rk_text *text, const rki_project *p)
+{
+    const rk_rig_pin *pin;
+
+    rki_add_wired(text, p,
+                  "(* Manual starts from the output that stands. *)\n"
+                  "IF controller.mode <> 0 THEN @manual_out := controller.out; END_IF;\n");
+    if (p->has_twin) {
+        rki_add_wired(text, p,
+                      "IF simulated THEN\n"
+                      "    plant(out := controller.out, load := @load, restart := FALSE);\n"
+                      "    @sim_out := controller.out;\n"
+                      "    @sim_pv := plant.pv;\n"
+                      "ELSE\n"
+                      "    @out := controller.out;\n"
+                      "END_IF;\n");
+    } else {
+        rki_add_wired(text, p, "@out := controller.out;\n");
+    }
+    add_out(text, p, "");
+    for (pin = rk_rig_output_pins; pin->name != NULL; pin++) {
+        if (has_global(p, pin->name) && strcmp(pin->name, "out") != 0) {
+            rk_text_add(text, "%s_%s := controller.%s;\n", p->prefix, pin->name, pin->name);
+        }
+    }
+}
+
+static void add_locals(rki_block *b, const rki_project *p)
+{
+    const char *pv = p->loop->pv_units, *out = p->loop->out_units;
+
+    rki_block_pin(b, RKI_LOCALS, "controller", rki_general_name(p->number), NULL, NULL);
+    if (p->controller.predictor) {
+        char type[RK_BLOCK_NAME_CHARS];
+
+        rki_name(p->loop, "_PREDICTOR", type);
+        rki_block_pin(b, RKI_LOCALS, "predictor", type, NULL, "of the dead time");
+        rki_block_number(b, RKI_LOCALS, "followed", nan(""), "what it follows", out);
+    }
+    if (p->has_twin) {
+        rki_block_pin(b, RKI_LOCALS, "plant", p->twin.upper_name, NULL, "the twin");
+        rki_block_pin(b, RKI_LOCALS, "simulated", "BOOL", "FALSE", "the last scan was");
+        rki_block_pin(b, RKI_LOCALS, "turned", "BOOL", NULL, "simulation goes on or off");
+    }
+    rki_block_pin(b, RKI_LOCALS, "begun", "BOOL", "FALSE", "the first scan is behind us");
+    rki_block_pin(b, RKI_LOCALS, "anew", "BOOL", NULL, "the controller begins anew");
+    rki_block_pin(b, RKI_LOCALS, "known", "BOOL", NULL, "the valve is read back");
+    rki_block_number(b, RKI_LOCALS, "stands", nan(""), "where OUT stands", out);
+    rki_block_number(b, RKI_LOCALS, "measured", nan(""), "the PV that is controlled", pv);
+    rki_block_pin(b, RKI_LOCALS, "measured_good", "BOOL", NULL, "it is good");
+    if (has_global(p, "out_raw")) {
+        rki_block_number(b, RKI_LOCALS, "counts", nan(""), "of the output channel", "");
+    }
+    rki_block_pin(b, RKI_LOCALS, "watch", "TON", NULL, "of the task's interval");
+    rki_block_pin(b, RKI_LOCALS, "scans", "DINT", "0", "since it began");
+    rki_block_pin(b, RKI_LOCALS, "since", "TON", NULL, "the last scan");
+    rki_block_number(b, RKI_LOCALS, "elapsed", nan(""), "0: as long as a scan", "s");
 }
 
 rki_block rki_program_block(const rki_project *p)
 {
-    rki_block b = named_block(p, "_PROGRAM", true);
-    char type[RK_BLOCK_NAME_CHARS + 16];
+    char name[RK_BLOCK_NAME_CHARS];
+    rki_block b;
     int i;
 
+    rki_name(p->loop, "_PROGRAM", name);
+    b = rki_block_make(name, true, p->number);
     for (i = 0; i < p->globals; i++) {
-        const rki_global *g = &p->global[i];
-
-        rki_block_pin(&b, RKI_EXTERNALS, g->name, g->type, NULL, NULL);
+        rki_block_pin(&b, RKI_EXTERNALS, p->global[i].name, p->global[i].type, NULL, NULL);
     }
-    (void)snprintf(type, sizeof type, "%s_RAMP", p->upper_prefix);
-    rki_block_pin(&b, RKI_LOCALS, "ramp", type, NULL, "of the setpoint");
-    rki_block_pin(&b, RKI_LOCALS, "controller", p->controller.upper_name, NULL, NULL);
-    if (p->has_twin) {
-        rki_block_pin(&b, RKI_LOCALS, "plant", p->twin.upper_name, NULL, "the twin");
-    }
-    rki_block_pin(&b, RKI_LOCALS, "watch", "TON", NULL, "of the task's interval");
-    rki_block_pin(&b, RKI_LOCALS, "scans", "DINT", "0", NULL);
-    if (p->fails_safe) {
-        add_safety(&b, p);
-    }
-    rki_block_number(&b, RKI_LOCALS, "seen", nan(""), "the PV that is controlled",
-                     p->loop->pv_units);
+    add_locals(&b, p);
     add_interval_check(b.body, p);
-    add_wired(b.body, p, "seen := @pv;\n");
-    if (p->has_twin) {
-        add_wired(b.body, p, "IF @simulate THEN seen := plant.pv; END_IF;\n");
-    }
-    add_wired(b.body, p,
-              "(* In manual a ramp waits at the PV; without one the controller waits at the "
-              "setpoint. *)\n"
-              "ramp(target := @sp, rate := @sp_rate, start := seen,\n"
-              "    follow := NOT @automatic AND (@sp_rate > LREAL#0.0));\n");
-    if (p->fails_safe) {
-        add_wired(
-            b.body, p,
-            "(* Held too long without a good PV: to the safe output, until PV is back. *)\n"
-            "IF NOT (@held AND @automatic) THEN without := 0;\n"
-            "ELSIF without <= hold_scans THEN without := without + 1;\n"
-            "END_IF;\n"
-            "failed := without > hold_scans;\n");
-    }
-    add_wired(b.body, p,
-              "(* The output that was written last stands on the valve at a warm start. *)\n");
-    add_wired(
-        b.body, p,
-        p->fails_safe
-            ? "controller(sp := ramp.ramped, pv := seen, automatic := @automatic AND NOT "
-              "failed,\n"
-              "    manual_out := SEL(failed, @manual_out, out_safe), out_start := @out);\n"
-            : "controller(sp := ramp.ramped, pv := seen, automatic := @automatic,\n"
-              "    manual_out := @manual_out, out_start := @out);\n");
-    add_wired(b.body, p,
-              "@out := controller.out;\n"
-              "@held := controller.held;\n"
-              "(* Manual starts from the output that stands. *)\n"
-              "IF @automatic THEN @manual_out := @out; END_IF;\n");
-    if (p->has_twin) {
-        add_wired(b.body, p, "IF @simulate THEN plant(out := @out, load := @load); END_IF;\n");
-    }
+    add_pv(b.body, p);
+    add_start(b.body, p);
+    add_predictor_call(b.body, p);
+    add_call(b.body, p);
+    add_answers(b.body, p);
     return b;
-}
-
-static void add_globals(rk_text *code, const rki_project *p, bool retain)
-{
-    char initial[RK_REAL_CHARS + 8];
-    int i;
-
-    rk_text_add(code, "VAR_GLOBAL%s\n", retain ? " RETAIN" : "");
-    for (i = 0; i < p->globals; i++) {
-        const rki_global *g = &p->global[i];
-
-        if (g->retain != retain) continue;
-        rki_global_initial(g, p->number, initial);
-        rk_text_add(code, "    %s : %s := %s; (* %s%s", g->name, g->type, initial, g->meaning,
-                    g->units[0] != '\0' ? ", " : "");
-        rki_add_plain(code, g->units);
-        if (isfinite(g->low) && isfinite(g->high)) {
-            rk_text_add(code, ", %.9g to %.9g", g->low, g->high);
-        }
-        rk_text_add(code, " *)\n");
-    }
-    rk_text_add(code, "END_VAR\n");
-}
-
-rk_status rk_emit_program_st(const rk_design *loop, rk_number number, rk_text *text,
-                             rk_diag *diag)
-{
-    rki_project p;
-    rki_block ramp, program;
-    rk_text *code;
-    rk_status status = rki_project_make(loop, number, &p, diag);
-
-    if (status != RK_OK) return status;
-    rk_text_add(text, "(*\n");
-    rki_add_line(text, "  ", "The program that wires the loop's blocks, and its task.");
-    status = rki_add_provenance(text, &p.controller, "  ", diag);
-    if (status != RK_OK) return status;
-    rk_text_add(
-        text,
-        "\n  IEC 61131-3 Structured Text. Connect %s_pv to the transmitter and %s_out to the "
-        "valve.\n  A cold start is in manual; a warm one goes on where it was.\n*)\n",
-        p.prefix, p.prefix);
-    ramp = rki_ramp_block(&p);
-    program = rki_program_block(&p);
-    rki_block_add_st(text, &ramp);
-    rk_text_add(text, "\n");
-    rki_block_add_st(text, &program);
-    rki_block_free(&ramp);
-    rki_block_free(&program);
-    code = rk_text_create();
-    rk_text_add(code, "\nCONFIGURATION %s_CONFIGURATION\n", p.upper_prefix);
-    add_globals(code, &p, true);
-    add_globals(code, &p, false);
-    rk_text_add(code,
-                "RESOURCE %s_RESOURCE ON PLC\n"
-                "    (* The interval is the scan that the controller was made for: %g s. *)\n"
-                "    TASK %s_TASK(INTERVAL := %s, PRIORITY := 1);\n"
-                "    PROGRAM %s_loop WITH %s_TASK : %s;\n"
-                "END_RESOURCE\nEND_CONFIGURATION\n",
-                p.upper_prefix, loop->ts, p.upper_prefix, p.interval, p.prefix, p.upper_prefix,
-                program.name);
-    rki_add_st_code(text, code, number);
-    rk_text_free(code);
-    return rk_text_check(text, diag);
-}
-
-static void add_cell(rk_text *text, double value)
-{
-    rk_text_add(text, ",");
-    if (isfinite(value)) {
-        rk_text_add_real(text, value);
-    }
-}
-
-rk_status rk_emit_variables(const rk_design *loop, rk_number number, rk_text *text,
-                            rk_diag *diag)
-{
-    rki_project p;
-    int i;
-    const rk_status status = rki_project_make(loop, number, &p, diag);
-
-    if (status != RK_OK) return status;
-    rk_text_add(text, "name,type,unit,low,high,initial,retain,meaning\r\n");
-    for (i = 0; i < p.globals; i++) {
-        const rki_global *g = &p.global[i];
-        const bool boolean = strcmp(g->type, "BOOL") == 0;
-
-        rk_text_add(text, "%s,%s,", g->name,
-                    !boolean && number == RK_NUMBER_REAL ? "REAL" : g->type);
-        rk_text_add_csv(text, g->units);
-        add_cell(text, g->low);
-        add_cell(text, g->high);
-        if (boolean) {
-            rk_text_add(text, g->initial != 0 ? ",TRUE" : ",FALSE");
-        } else {
-            add_cell(text, g->initial);
-        }
-        rk_text_add(text, ",%s,", g->retain ? "yes" : "no");
-        rk_text_add_csv(text, g->meaning);
-        rk_text_add(text, "\r\n");
-    }
-    return rk_text_check(text, diag);
-}
-
-void rk_emit_prefix(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
-{
-    rki_block_name(loop, "", name);
 }

@@ -5,40 +5,45 @@
 #include "block.h"
 #include "plant.h"
 
-enum { RKI_GLOBALS_MAX = 12, RKI_GLOBAL_CHARS = RK_BLOCK_NAME_CHARS + 16 };
-
-/** A variable that the program shares with the rest of the PLC. */
-typedef struct rki_global {
-    char name[RKI_GLOBAL_CHARS];
-    const char *type; /* "LREAL" or "BOOL" */
-    bool retain;      /* a warm restart goes on with it */
-    double initial;   /* of a BOOL: 0 or 1 */
-    double low, high; /* its range; NaN: not known */
-    const char *meaning, *units;
-} rki_global;
-
 /** All that a PLC needs of a loop: the blocks, the program that wires them, the task. */
 typedef struct rki_project {
     const rk_design *loop;
     rk_number number;
     rki_controller controller;
+    rk_rig_settings settings; /* of the instance, */
+    rk_rig_settings defaults; /* and of the block */
+    bool over_region;         /* kc_low and kc_high are over the model's 95 % region */
     rki_twin twin;
     bool has_twin;
-    bool fails_safe;                        /* [alarm] hold and [out] safe are given */
-    char prefix[RK_BLOCK_NAME_CHARS];       /* blend_brix */
-    char upper_prefix[RK_BLOCK_NAME_CHARS]; /* BLEND_BRIX */
-    char interval[32];                      /* T#1000ms */
-    rki_global global[RKI_GLOBALS_MAX];
+    char prefix[RK_BLOCK_NAME_CHARS]; /* blend_brix */
+    char interval[32];                /* T#1000ms */
+    rk_variable global[RK_VARIABLES_MAX];
     int globals;
 } rki_project;
 
 rk_status rki_project_make(const rk_design *loop, rk_number number, rki_project *made,
                            rk_diag *diag);
 
-rki_block rki_ramp_block(const rki_project *p);
+/** The comment lines at the program's head: where its numbers come from, and how it is put to work. */
+rk_status rki_add_program_head(rk_text *text, const rki_project *p, const char *lead,
+                               rk_diag *diag);
+
+/** Lines in which @ stands for the loop's prefix. */
+void rki_add_wired(rk_text *text, const rki_project *p, const char *lines);
+
+/** The program's own variables and its body. */
 rki_block rki_program_block(const rki_project *p);
 
+/** A time as the standard writes it, to the microsecond: T#1500.5ms. */
+void rki_time(double seconds, char chars[32]);
+
 /** A global's initial value as the standard writes it. */
-void rki_global_initial(const rki_global *g, rk_number number, char chars[RK_REAL_CHARS + 8]);
+void rki_global_initial(const rk_variable *g, rk_number number, char chars[RK_REAL_CHARS + 8]);
+
+/** The type of a channel's counts, "INT" or "DINT"; NULL: it has none. */
+const char *rki_raw_type(const double raw[2]);
+
+/** The globals, in the order of the list. */
+void rki_list_globals(rki_project *p);
 
 #endif

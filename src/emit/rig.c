@@ -5,7 +5,8 @@
 #include <string.h>
 
 #include <redkettle/design/loop/closed_loop.h>
-#include <redkettle/emit/emit.h>
+
+#include "controller.h"
 
 /* Numbers that no signal reaches, in the text's own type. */
 #define BEYOND 1e30
@@ -23,10 +24,19 @@ static double within(double x)
 rk_status rk_emit_rig_settings(const rk_design *loop, rk_number number, bool slim,
                                rk_rig_settings *settings, rk_diag *diag)
 {
+    bool over_region;
+
+    return rki_settings_make(loop, number, slim, settings, &over_region, diag);
+}
+
+rk_status rki_settings_make(const rk_design *loop, rk_number number, bool slim,
+                            rk_rig_settings *settings, bool *over_region, rk_diag *diag)
+{
+    double kc[2];
     const double most = number == RK_NUMBER_REAL ? (double)FLT_MAX : DBL_MAX;
     rk_loop_params all;
     const rk_pid_params *p = &all.pid;
-    const rk_status status = rk_design_block_params(loop, &all, diag);
+    rk_status status = rk_design_block_params(loop, &all, diag);
 
     if (status != RK_OK) return status;
     *settings = (rk_rig_settings){
@@ -38,7 +48,8 @@ rk_status rk_emit_rig_settings(const rk_design *loop, rk_number number, bool sli
         .sp_weight = p->sp_weight,
         .d_sp_weight = p->d_sp_weight,
         .deadband = p->deadband,
-        .tracking_time = p->tt,
+        /* as ti, also when ti is changed later */
+        .tracking_time = p->tt == p->ti && !p->biased ? 0.0 : p->tt,
         .anti_windup = (int)p->anti_windup,
         .integral_by = (int)p->integral,
         .derivative_by = (int)p->derivative,
@@ -68,7 +79,12 @@ rk_status rk_emit_rig_settings(const rk_design *loop, rk_number number, bool sli
     settings->alarm_high = within(all.pv_high);
     settings->alarm_deviation = or_zero(all.deviation);
     settings->alarm_gap = all.alarm_gap;
-    return RK_OK;
+    status = rki_kc_range(loop, kc, over_region, diag);
+    if (status == RK_OK && kc[0] < kc[1]) {
+        settings->kc_low = within(kc[0]);
+        settings->kc_high = within(kc[1]);
+    }
+    return status;
 }
 
 static rk_rig_plant numbers_of(const rk_plant_params *p)

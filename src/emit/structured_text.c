@@ -20,29 +20,6 @@ static void add_pins(rki_block *b, const rki_controller *c)
                   "sp or pv is NaN or infinite: automatic holds the output");
 }
 
-/* The model with its dead time, w, and without, q. */
-static void add_predictor_variables(rki_block *b, const rki_controller *c)
-{
-    char chars[48];
-
-    (void)snprintf(chars, sizeof chars, "%zu", c->whole.delay);
-    rki_block_pin(b, RKI_CONSTANTS, "delay", "DINT", chars, "whole scans of dead time");
-    (void)snprintf(chars, sizeof chars, "ARRAY[0..%zu] OF LREAL", c->whole.delay);
-    rki_block_pin(b, RKI_LOCALS, "ring", chars, NULL, "what OUT was, less m_out0");
-    rki_block_pin(b, RKI_LOCALS, "oldest", "DINT", "0", "where the ring's oldest entry stands");
-    rki_block_pin(b, RKI_LOCALS, "place", "DINT", "0", NULL);
-    rki_block_number(b, RKI_LOCALS, "u", 0.0, "", "");
-    rki_block_number(b, RKI_LOCALS, "late", nan(""), "", "");
-    rki_block_number(b, RKI_LOCALS, "later", nan(""), "", "");
-    rki_block_number(b, RKI_LOCALS, "w0", 0.0, "the model's PV less m_pv0", "");
-    rki_block_number(b, RKI_LOCALS, "q0", 0.0, "the same without the dead time", "");
-    if (c->second) {
-        rki_block_number(b, RKI_LOCALS, "w1", 0.0, "what feeds them", "");
-        rki_block_number(b, RKI_LOCALS, "q1", 0.0, "", "");
-        rki_block_number(b, RKI_LOCALS, "next", nan(""), "", "");
-    }
-}
-
 static void add_variables(rki_block *b, const rki_controller *c)
 {
     const char *pv_units = c->loop->pv_units;
@@ -50,7 +27,7 @@ static void add_variables(rki_block *b, const rki_controller *c)
 
     rki_block_constants(b, list, rki_controller_constants(c, list));
     if (c->predictor) {
-        add_predictor_variables(b, c);
+        rki_predictor_variables(b, c);
     }
     if (c->filter || c->predictor) {
         rki_block_number(b, RKI_LOCALS, "seen", nan(""), "pv as the controller sees it",
@@ -101,58 +78,6 @@ static void add_variables(rki_block *b, const rki_controller *c)
     rki_block_number(b, RKI_LOCALS, "v", nan(""), "", "");
 }
 
-/* Both models at rest at the output that stands. */
-static void add_predictor_start(rk_text *text, const rki_controller *c)
-{
-    rk_text_add(text, "    u := out - m_out0;\n"
-                      "    FOR place := 0 TO delay DO ring[place] := u; END_FOR;\n"
-                      "    oldest := 0;\n");
-    if (!c->second) {
-        rk_text_add(text, "    w0 := ((m_b00 + m_b10) * u) / (LREAL#1.0 - m_a00);\n"
-                          "    q0 := (q_b0 * u) / (LREAL#1.0 - m_a00);\n");
-        return;
-    }
-    rk_text_add(
-        text,
-        "    next := ((LREAL#1.0 - m_a00) * (LREAL#1.0 - m_a11)) - (m_a01 * m_a10);\n"
-        "    w0 := ((((m_b00 + m_b10) * u) * (LREAL#1.0 - m_a11)) + (m_a01 * ((m_b01 + "
-        "m_b11) * u))) / next;\n"
-        "    w1 := ((((m_b01 + m_b11) * u) * (LREAL#1.0 - m_a00)) + (m_a10 * ((m_b00 + "
-        "m_b10) * u))) / next;\n"
-        "    q0 := (((q_b0 * u) * (LREAL#1.0 - m_a11)) + (m_a01 * (q_b1 * u))) / next;\n"
-        "    q1 := (((q_b1 * u) * (LREAL#1.0 - m_a00)) + (m_a10 * (q_b0 * u))) / next;\n");
-}
-
-/* The models follow OUT as it stood since the last scan; what the one with the dead time does
-   not explain of pv is added to the other. */
-static void add_predictor(rk_text *text, const rki_controller *c)
-{
-    if (!c->predictor) return;
-    if (!c->filter) {
-        rk_text_add(text, "seen := pv;\n");
-    }
-    rk_text_add(text, "(* What pv would be without the dead time. *)\n"
-                      "u := out - m_out0;\n"
-                      "later := ring[oldest];\n"
-                      "ring[oldest] := u;\n"
-                      "IF oldest = delay THEN oldest := 0; ELSE oldest := oldest + 1; END_IF;\n"
-                      "late := ring[oldest];\n");
-    if (c->second) {
-        rk_text_add(
-            text,
-            "next := ((q_b0 * u) + (m_a01 * q1)) + (m_a00 * q0);\n"
-            "q1 := ((q_b1 * u) + (m_a10 * q0)) + (m_a11 * q1);\n"
-            "q0 := next;\n"
-            "next := (((m_b00 * late) + (m_b10 * later)) + (m_a01 * w1)) + (m_a00 * w0);\n"
-            "w1 := (((m_b01 * late) + (m_b11 * later)) + (m_a10 * w0)) + (m_a11 * w1);\n"
-            "w0 := next;\n");
-    } else {
-        rk_text_add(text, "q0 := (q_b0 * u) + (m_a00 * q0);\n"
-                          "w0 := ((m_b00 * late) + (m_b10 * later)) + (m_a00 * w0);\n");
-    }
-    rk_text_add(text, "seen := (m_pv0 + q0) + (seen - (m_pv0 + w0));\n");
-}
-
 static void add_start(rk_text *text, const rki_controller *c)
 {
     rk_text_add(text,
@@ -168,7 +93,7 @@ static void add_start(rk_text *text, const rki_controller *c)
         rk_text_add(text, "    at_pv := TRUE;\n");
     }
     if (c->predictor) {
-        add_predictor_start(text, c);
+        rki_predictor_start(text, c, "out");
     }
     rk_text_add(text, "    started := TRUE;\nEND_IF;\n\n");
 }
@@ -346,7 +271,14 @@ static void add_body(rk_text *text, const rki_controller *c)
 {
     add_start(text, c);
     add_filter(text, c);
-    add_predictor(text, c);
+    if (c->predictor) {
+        if (!c->filter) {
+            rk_text_add(text, "seen := pv;\n");
+        }
+        rk_text_add(text, "(* What pv would be without the dead time. *)\n");
+        rki_predictor_scan(text, c, "out");
+        rk_text_add(text, "seen := (m_pv0 + q_0) + (seen - (m_pv0 + w_0));\n");
+    }
     rk_text_add(text, "held := NOT (((sp - sp) = LREAL#0.0) AND ((%s - %s) = LREAL#0.0));\n",
                 c->seen, c->seen);
     if (!c->on_off) {

@@ -98,7 +98,7 @@ static const char *own_type(const xml *x, const char *type)
 
 static bool is_elementary(const char *type)
 {
-    static const char *const known[] = {"BOOL", "DINT", "LREAL", "REAL"};
+    static const char *const known[] = {"BOOL", "INT", "DINT", "LREAL", "REAL"};
     size_t i;
 
     for (i = 0; i < sizeof known / sizeof known[0]; i++) {
@@ -135,14 +135,18 @@ static void type_element(xml *x, const char *type)
     close_element(x);
 }
 
+/* at NULL or "": it has no address. */
 static void variable(xml *x, const char *name, const char *type, const char *initial,
-                     const char *comment)
+                     const char *comment, const char *at)
 {
     char trimmed[RKI_PIN_CHARS];
 
     (void)snprintf(trimmed, sizeof trimmed, "%.*s", (int)strcspn(name, " "), name);
     open_element(x, "variable");
     attribute(x, "name", trimmed);
+    if (at != NULL && at[0] != '\0') {
+        attribute(x, "address", at);
+    }
     type_element(x, type);
     if (initial[0] != '\0') {
         /* LREAL#1.5 is REAL#1.5 where REAL is counted in. */
@@ -166,11 +170,9 @@ static void interface(xml *x, const rki_block *b)
         const char *element;
         rki_section section;
         bool constant;
-    } sections[] = {{"inputVars", RKI_INPUTS, false},
-                    {"outputVars", RKI_OUTPUTS, false},
-                    {"localVars", RKI_CONSTANTS, true},
-                    {"localVars", RKI_LOCALS, false},
-                    {"externalVars", RKI_EXTERNALS, false}};
+    } sections[] = {{"inputVars", RKI_INPUTS, false},   {"outputVars", RKI_OUTPUTS, false},
+                    {"localVars", RKI_CONSTANTS, true}, {"localVars", RKI_LOCALS, false},
+                    {"tempVars", RKI_TEMPS, false},     {"externalVars", RKI_EXTERNALS, false}};
     size_t s;
     int i;
 
@@ -189,7 +191,7 @@ static void interface(xml *x, const rki_block *b)
                 }
             }
             any = true;
-            variable(x, p->name, p->type, p->initial, p->comment);
+            variable(x, p->name, p->type, p->initial, p->comment, NULL);
         }
         if (any) {
             close_element(x);
@@ -198,7 +200,7 @@ static void interface(xml *x, const rki_block *b)
     close_element(x);
 }
 
-static void pou(xml *x, const rki_block *b)
+static void pou(xml *x, const rki_block *b, const rk_text *comment)
 {
     rk_text *body = rk_text_create();
 
@@ -214,6 +216,11 @@ static void pou(xml *x, const rki_block *b)
         x->failed = true;
     }
     close_element(x);
+    if (rk_text_check(comment, NULL) == RK_OK) {
+        paragraph(x, "documentation", rk_text_chars(comment));
+    } else {
+        x->failed = true;
+    }
     close_element(x);
     rk_text_free(body);
 }
@@ -257,41 +264,50 @@ static void globals(xml *x, const rki_project *p, bool retain)
         attribute(x, "retain", "true");
     }
     for (i = 0; i < p->globals; i++) {
-        const rki_global *g = &p->global[i];
+        const rk_variable *g = &p->global[i];
 
         if (g->retain != retain) continue;
         rki_global_initial(g, p->number, initial);
         (void)snprintf(comment, sizeof comment, "%s%s%s", g->meaning,
                        g->units[0] != '\0' ? ", " : "", g->units);
-        variable(x, g->name, g->type, initial, comment);
+        variable(x, g->name, g->type, initial, comment, g->at);
     }
     close_element(x);
 }
 
-static void instances(xml *x, const rki_project *p, const char *program)
+static void resource(xml *x, const rki_project *p, const char *program)
 {
-    char name[RK_BLOCK_NAME_CHARS + 24];
+    char name[RK_BLOCK_NAME_CHARS];
 
-    open_element(x, "instances");
-    open_element(x, "configurations");
-    open_element(x, "configuration");
-    (void)snprintf(name, sizeof name, "%s_CONFIGURATION", p->upper_prefix);
-    attribute(x, "name", name);
     open_element(x, "resource");
-    (void)snprintf(name, sizeof name, "%s_RESOURCE", p->upper_prefix);
+    rki_name(p->loop, "_RESOURCE", name);
     attribute(x, "name", name);
     open_element(x, "task");
-    (void)snprintf(name, sizeof name, "%s_TASK", p->upper_prefix);
+    rki_name(p->loop, "_TASK", name);
     attribute(x, "name", name);
     attribute(x, "interval", p->interval);
     attribute(x, "priority", "1");
     open_element(x, "pouInstance");
-    (void)snprintf(name, sizeof name, "%s_loop", p->prefix);
+    rki_name(p->loop, "_loop", name);
     attribute(x, "name", name);
     attribute(x, "typeName", program);
     close_element(x);
     close_element(x);
     close_element(x);
+}
+
+static void instances(xml *x, const rki_project *p, const char *program)
+{
+    char name[RK_BLOCK_NAME_CHARS];
+
+    open_element(x, "instances");
+    open_element(x, "configurations");
+    open_element(x, "configuration");
+    rki_name(p->loop, "_CONFIG", name);
+    attribute(x, "name", name);
+    if (p->loop->program.configuration == RK_YES) {
+        resource(x, p, program);
+    }
     globals(x, p, true);
     globals(x, p, false);
     close_element(x);
@@ -299,70 +315,90 @@ static void instances(xml *x, const rki_project *p, const char *program)
     close_element(x);
 }
 
-static void project(xml *x, const rki_project *p, const char *provenance)
-{
-    rki_block blocks[4];
-    int count = 0, i;
+/* A unit and what is to be read beside it. */
+typedef struct documented {
+    rki_block block;
+    rk_text *comment;
+} documented;
 
-    blocks[count++] = rki_controller_block(&p->controller);
+static void add_unit(documented *list, int *count, rki_block block)
+{
+    list[*count].block = block;
+    list[(*count)++].comment = rk_text_create();
+}
+
+/* All units of the loop, the program last; how many. */
+static int make_units(const rki_project *p, documented list[4], rk_diag *diag,
+                      rk_status *status)
+{
+    int count = 0;
+
+    add_unit(list, &count, rki_general_block(p->number));
+    rki_general_head(list[0].comment, p->number);
     if (p->has_twin) {
-        blocks[count++] = rki_twin_block(&p->twin);
+        add_unit(list, &count, rki_twin_block(&p->twin));
+        rki_add_twin_head(list[count - 1].comment, &p->twin, "");
     }
-    blocks[count++] = rki_ramp_block(p);
-    blocks[count++] = rki_program_block(p);
+    if (p->controller.predictor) {
+        add_unit(list, &count, rki_predictor_block(&p->controller));
+        rki_predictor_head(list[count - 1].comment, &p->controller, "");
+    }
+    add_unit(list, &count, rki_program_block(p));
+    *status = rki_add_program_head(list[count - 1].comment, p, "", diag);
+    return count;
+}
+
+static rk_status project(xml *x, const rki_project *p, rk_diag *diag)
+{
+    documented units[4];
+    rk_status status;
+    const int count = make_units(p, units, diag, &status);
+    int i;
+
     x->failed |= xmlTextWriterStartDocument(x->writer, NULL, "UTF-8", NULL) < 0;
     open_element(x, "project");
     attribute(x, "xmlns", NAMESPACE);
-    head(x, p, provenance);
+    head(x, p, rk_text_chars(units[count - 1].comment));
     open_element(x, "types");
     empty(x, "dataTypes");
     open_element(x, "pous");
     for (i = 0; i < count; i++) {
-        pou(x, &blocks[i]);
+        pou(x, &units[i].block, units[i].comment);
     }
     close_element(x);
     close_element(x);
-    instances(x, p, blocks[count - 1].name);
+    instances(x, p, units[count - 1].block.name);
     close_element(x);
     x->failed |= xmlTextWriterEndDocument(x->writer) < 0;
     for (i = 0; i < count; i++) {
-        rki_block_free(&blocks[i]);
+        rki_block_free(&units[i].block);
+        rk_text_free(units[i].comment);
     }
+    return status;
 }
 
 rk_status rk_emit_xml(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     xmlBufferPtr buffer;
     xml x = {.number = number};
-    rk_text *provenance;
     rki_project p;
     rk_status status = rki_project_make(loop, number, &p, diag);
 
     if (status != RK_OK) return status;
-    provenance = rk_text_create();
-    status = rki_add_provenance(provenance, &p.controller, "", diag);
-    if (status == RK_OK) {
-        status = rk_text_check(provenance, diag);
-    }
     buffer = xmlBufferCreate();
     x.writer = buffer != NULL ? xmlNewTextWriterMemory(buffer, 0) : NULL;
     x.failed = x.writer == NULL;
-    if (status == RK_OK && !x.failed) {
+    if (!x.failed) {
         x.failed |= xmlTextWriterSetIndent(x.writer, 1) < 0;
-        project(&x, &p, rk_text_chars(provenance));
+        status = project(&x, &p, diag);
         xmlFreeTextWriter(x.writer); /* flushes */
-        x.writer = NULL;
-        if (!x.failed) {
+        if (status == RK_OK && !x.failed) {
             rk_text_add_bytes(text, (const char *)buffer->content, buffer->use);
         }
-    }
-    if (x.writer != NULL) {
-        xmlFreeTextWriter(x.writer);
     }
     if (buffer != NULL) {
         xmlBufferFree(buffer);
     }
-    rk_text_free(provenance);
     if (status == RK_OK && x.failed) {
         status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the XML");
     }

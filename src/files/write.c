@@ -4,6 +4,8 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#include <pthread.h>
+#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -45,12 +47,17 @@ static bool same_content(const char *path, const char *content, size_t length)
     return same;
 }
 
-/* Content into the new file, which then takes the name. */
-static rk_status fill_and_rename(int file, const char *fresh, const char *path,
-                                 const char *content, size_t length, rk_diag *diag)
+/* A file on its way: made, complete and on the disk, but without its name yet. */
+typedef struct pending {
+    char *fresh;           /* NULL: nothing is to be written */
+    char target[PATH_MAX]; /* a link stays one: what it points to is replaced */
+} pending;
+
+static bool fill(int file, const char *path, const rk_file_content *f)
 {
     struct stat standing;
     mode_t mode;
+    bool done;
 
     if (stat(path, &standing) == 0) {
         mode = standing.st_mode & 07777;
@@ -60,73 +67,116 @@ static rk_status fill_and_rename(int file, const char *fresh, const char *path,
         (void)umask(mask);
         mode = 0666 & ~mask;
     }
-    if (!write_all(file, content, length) || fsync(file) != 0 || fchmod(file, mode) != 0) {
-        const rk_status status = say(diag, path, "cannot write");
-
-        (void)close(file);
-        return status;
-    }
-    if (close(file) != 0 || rename(fresh, path) != 0) return say(diag, path, "cannot write");
-    return RK_OK;
+    done =
+        write_all(file, f->content, f->length) && fsync(file) == 0 && fchmod(file, mode) == 0;
+    return close(file) == 0 && done;
 }
 
-/* A new file beside `path`, which takes its name when it is complete. */
-static rk_status write_beside(const char *path, const char *content, size_t length,
-                              rk_diag *diag)
-{
-    const size_t room = strlen(path) + sizeof ".XXXXXX";
-    char *fresh = rk_memory_create(room, 1);
-    rk_status status;
-    int file;
-
-    if (fresh == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", path);
-    (void)snprintf(fresh, room, "%s.XXXXXX", path);
-    file = mkstemp(fresh);
-    if (file < 0) {
-        status = say(diag, path, "cannot write");
-    } else {
-        status = fill_and_rename(file, fresh, path, content, length, diag);
-        if (status != RK_OK) {
-            (void)unlink(fresh);
-        }
-    }
-    rk_memory_free(fresh);
-    return status;
-}
-
-rk_status rk_file_may_write(const char *path, const char *content, size_t length, bool replace,
-                            rk_diag *diag)
+/* May it be written? */
+static rk_status check_file(const rk_file_content *f, bool replace, rk_diag *diag)
 {
     struct stat standing;
 
-    rk_diag_clear(diag);
-    if (path == NULL || content == NULL) return RK_ERR_ARG;
-    if (stat(path, &standing) != 0) return RK_OK;
+    if (f->path == NULL || f->content == NULL) return RK_ERR_ARG;
+    if (stat(f->path, &standing) != 0) return RK_OK;
     if (S_ISDIR(standing.st_mode)) {
-        return rk_diag_set(diag, RK_ERR_IO, "%s: is a directory; give a file name", path);
+        return rk_diag_set(diag, RK_ERR_IO, "%s: is a directory; give a file name", f->path);
     }
-    if (!replace && !same_content(path, content, length)) {
+    if (!replace && !same_content(f->path, f->content, f->length)) {
         return rk_diag_set(diag, RK_ERR_IO,
                            "%s: exists with other content; move it away, or give --force",
-                           path);
+                           f->path);
     }
-    if (replace && access(path, W_OK) != 0) return say(diag, path, "cannot write");
+    if (replace && access(f->path, W_OK) != 0) return say(diag, f->path, "cannot write");
     return RK_OK;
+}
+
+/* The new file, beside its place. */
+static rk_status make_beside(const rk_file_content *f, bool replace, pending *p, rk_diag *diag)
+{
+    struct stat standing;
+    size_t room;
+    int file;
+
+    if (stat(f->path, &standing) != 0) {
+        if (snprintf(p->target, sizeof p->target, "%s", f->path) >= (int)sizeof p->target) {
+            return rk_diag_set(diag, RK_ERR_IO, "%s: the path is too long", f->path);
+        }
+    } else if (!replace) {
+        return RK_OK; /* it has this content */
+    } else if (realpath(f->path, p->target) == NULL) {
+        return say(diag, f->path, "cannot write");
+    }
+    room = strlen(p->target) + sizeof ".XXXXXX";
+    p->fresh = rk_memory_create(room, 1);
+    if (p->fresh == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "%s: out of memory", f->path);
+    (void)snprintf(p->fresh, room, "%s.XXXXXX", p->target);
+    file = mkstemp(p->fresh);
+    if (file < 0) {
+        const rk_status status = say(diag, f->path, "cannot write");
+
+        rk_memory_free(p->fresh);
+        p->fresh = NULL;
+        return status;
+    }
+    return fill(file, p->target, f) ? RK_OK : say(diag, f->path, "cannot write");
+}
+
+/* All take their names; a rename within a directory fails only where it would for the first. */
+static rk_status name_all(pending *list, size_t count, rk_diag *diag)
+{
+    rk_status status = RK_OK;
+    sigset_t all, before;
+    size_t i;
+
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_BLOCK, &all, &before);
+    for (i = 0; i < count && status == RK_OK; i++) {
+        if (list[i].fresh == NULL) continue;
+        if (rename(list[i].fresh, list[i].target) != 0) {
+            status = say(diag, list[i].target, "cannot write");
+        } else {
+            rk_memory_free(list[i].fresh);
+            list[i].fresh = NULL;
+        }
+    }
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+    return status;
+}
+
+rk_status rk_files_write(const rk_file_content *list, size_t count, bool replace, rk_diag *diag)
+{
+    rk_status status = RK_OK;
+    pending *files;
+    size_t i;
+
+    rk_diag_clear(diag);
+    if (list == NULL) return RK_ERR_ARG;
+    files = rk_memory_create(count + 1, sizeof *files);
+    if (files == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
+    for (i = 0; i < count && status == RK_OK; i++) {
+        status = check_file(&list[i], replace, diag);
+    }
+    for (i = 0; i < count && status == RK_OK; i++) {
+        status = make_beside(&list[i], replace, &files[i], diag);
+    }
+    if (status == RK_OK) {
+        status = name_all(files, count, diag);
+    }
+    for (i = 0; i < count; i++) {
+        if (files[i].fresh != NULL) {
+            (void)unlink(files[i].fresh);
+            rk_memory_free(files[i].fresh);
+        }
+    }
+    rk_memory_free(files);
+    return status;
 }
 
 rk_status rk_file_write(const char *path, const char *content, size_t length, bool replace,
                         rk_diag *diag)
 {
-    char target[PATH_MAX];
-    struct stat standing;
-    const rk_status status = rk_file_may_write(path, content, length, replace, diag);
-
-    if (status != RK_OK) return status;
-    if (stat(path, &standing) != 0) return write_beside(path, content, length, diag);
-    if (!replace) return RK_OK; /* it has this content */
-    /* A link stays one: what it points to is replaced. */
-    if (realpath(path, target) == NULL) return say(diag, path, "cannot write");
-    return write_beside(target, content, length, diag);
+    return rk_files_write(&(rk_file_content){path, content, length}, 1, replace, diag);
 }
 
 /* The rest of a file, in room that doubles as it fills; what is read so far goes with *content,

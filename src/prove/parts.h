@@ -2,7 +2,6 @@
 #ifndef RKI_PROVE_PARTS_H
 #define RKI_PROVE_PARTS_H
 
-#include <redkettle/emit/emit.h>
 #include <redkettle/prove/prove.h>
 
 /** What a scan is given. All numbers, so that a program reads them as they are. */
@@ -47,6 +46,23 @@ rk_number rki_number_of_c(const char *header);
 /** By the stand-in PLC: how many scans it did, and in refused why not all. */
 rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output *outputs,
                        size_t *done, char refused[256], rk_diag *diag);
+
+/** The program in the stand-in PLC, scan by scan, into *part. Errors  RK_ERR_MEMORY; as
+ * rk_emit_program_st. */
+rk_status rki_run_program(const rk_design *loop, const rk_program *program, size_t scans,
+                          rk_proof_part *part, rk_diag *diag);
+
+/** What a program counts in, by its words. */
+rk_number rki_number_of_program(const char *text);
+
+/** The C of the block that is the same for all loops, and of this loop; part->number is given. */
+rk_status rki_run_general_c(const rk_design *loop, const rk_program *program, size_t scans,
+                            rk_proof_part *part, rk_diag *diag);
+
+/** The XML beside the Structured Text. Errors  RK_ERR_MEMORY. */
+enum { RKI_FIRST_CHARS = 256 };
+rk_status rki_prove_xml(const rk_design *loop, const rk_program *program, rk_proof_part *part,
+                        rk_diag *diag);
 
 /** By the C compiler; excused: there is none. */
 rk_status rki_run_c(const rki_rig *rig, const rk_program *program, rki_output *outputs,

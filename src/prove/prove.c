@@ -42,15 +42,15 @@ static void note_first(const rki_rig *rig, size_t i, const rki_output *wanted,
 
     part->first = i;
     if (!same(wanted->out, got->out)) {
-        part->pin = "out";
+        (void)strcpy(part->pin, "out");
         part->wanted = wanted->out;
         part->got = got->out;
     } else if (!same(wanted->held, got->held)) {
-        part->pin = "held";
+        (void)strcpy(part->pin, "held");
         part->wanted = wanted->held;
         part->got = got->held;
     } else {
-        part->pin = "the twin's pv";
+        (void)strcpy(part->pin, "the twin's pv");
         part->wanted = wanted->pv;
         part->got = got->pv;
     }
@@ -113,6 +113,57 @@ static void release(rki_input *inputs, rki_output *wanted, rki_output *got)
     rk_memory_free(got);
 }
 
+static const rk_program_file slim_c[] = {RK_PROGRAM_SLIM_H, RK_PROGRAM_SLIM_C,
+                                         RK_PROGRAM_PLANT_H, RK_PROGRAM_PLANT_C};
+static const rk_program_file general_c[] = {RK_PROGRAM_GENERAL_H,   RK_PROGRAM_GENERAL_C,
+                                            RK_PROGRAM_PREDICTOR_H, RK_PROGRAM_PREDICTOR_C,
+                                            RK_PROGRAM_LOOP_H,      RK_PROGRAM_LOOP_C};
+
+/* The first line in which two texts differ; 0: none. */
+static size_t differing_line(const char *a, const char *b)
+{
+    size_t line = 1;
+
+    for (; *a == *b; a++, b++) {
+        if (*a == '\0') return 0;
+        line += *a == '\n';
+    }
+    return line;
+}
+
+/* Are these files, of those that are there, what emit writes? Else *part says which is not. */
+static bool is_as_emitted(const rk_design *loop, const rk_program *program, rk_proof_part *part,
+                          const rk_program_file *files, size_t count)
+{
+    size_t i;
+
+    for (i = 0; i < count && part->refused[0] == '\0'; i++) {
+        rk_text *text = rk_text_create();
+        rk_diag diag = {RK_OK, ""};
+        char path[RK_PROGRAM_PATH_CHARS];
+
+        rk_program_path(".", loop, files[i], part->number, path);
+        if (program->text[files[i]] == NULL) {
+            if (rk_program_has(loop, files[i])) {
+                (void)snprintf(part->refused, sizeof part->refused, "%.200s is not there",
+                               path + 2);
+            }
+        } else if (rk_program_text(loop, files[i], part->number, text, &diag) != RK_OK) {
+            (void)snprintf(part->refused, sizeof part->refused, "%.250s", diag.text);
+        } else {
+            const size_t line = differing_line(program->text[files[i]], rk_text_chars(text));
+
+            if (line > 0) {
+                (void)snprintf(part->refused, sizeof part->refused,
+                               "%.150s is not what emit writes, from line %zu on", path + 2,
+                               line);
+            }
+        }
+        rk_text_free(text);
+    }
+    return part->refused[0] == '\0';
+}
+
 static void sum_up(rk_proof *proof)
 {
     size_t i;
@@ -133,18 +184,35 @@ static void sum_up(rk_proof *proof)
     }
 }
 
-static rk_status prove_one(rki_rig *rig, const rk_program *program, const rk_prove_plan *plan,
-                           bool st, rk_proof *proof, rk_diag *diag)
+static bool has(const rk_program *program, rk_program_file file)
+{
+    return program->text[file] != NULL;
+}
+
+static rk_proof_part *next_part(rk_proof *proof, const char *what)
 {
     rk_proof_part *part = &proof->part[proof->parts++];
+
+    part->what = what;
+    return part;
+}
+
+/* The slim controller. */
+static rk_status prove_slim(rki_rig *rig, const rk_program *program, const rk_prove_plan *plan,
+                            bool st, rk_proof *proof, rk_diag *diag)
+{
+    rk_proof_part *part = next_part(proof, st ? "slim Structured Text" : "slim C");
     rki_input *inputs = NULL;
     rki_output *wanted = NULL, *got = NULL;
     rk_status status;
 
-    rig->number =
-        st ? rki_number_of_st(program->controller_st) : rki_number_of_c(program->controller_h);
-    part->what = st ? "Structured Text" : "C";
+    rig->number = st ? rki_number_of_st(program->text[RK_PROGRAM_SLIM_ST])
+                     : rki_number_of_c(program->text[RK_PROGRAM_SLIM_H]);
     part->number = rig->number;
+    if (!st && !plan->changed &&
+        !is_as_emitted(rig->loop, program, part, slim_c, sizeof slim_c / sizeof slim_c[0])) {
+        return RK_OK;
+    }
     status = set_up(rig, plan->scans, false, &inputs, &wanted, &got, diag);
     if (status == RK_OK && st) {
         status = rki_run_text(rig, program, got, &part->scans, part->refused, diag);
@@ -160,32 +228,76 @@ static rk_status prove_one(rki_rig *rig, const rk_program *program, const rk_pro
     return status;
 }
 
+static rk_status prove_program(const rk_design *loop, const rk_program *program,
+                               const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
+{
+    rk_status status = RK_OK;
+    rk_number number;
+
+    if (has(program, RK_PROGRAM_PROGRAM)) {
+        rk_proof_part *part = next_part(proof, "program");
+
+        status = rki_run_program(loop, program, plan->scans, part, diag);
+        number = part->number;
+        if (status == RK_OK && has(program, RK_PROGRAM_VARIABLES)) {
+            part = next_part(proof, "variables' list");
+            part->number = number;
+            part->ran = is_as_emitted(loop, program, part,
+                                      &(const rk_program_file){RK_PROGRAM_VARIABLES}, 1);
+        }
+    }
+    if (status == RK_OK && has(program, RK_PROGRAM_XML)) {
+        status = rki_prove_xml(loop, program, next_part(proof, "XML"), diag);
+    }
+    return status;
+}
+
+static rk_status prove_general_c(const rk_design *loop, const rk_program *program,
+                                 const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
+{
+    rk_proof_part *part = next_part(proof, "C");
+
+    part->number = strstr(program->text[RK_PROGRAM_LOOP_H], "loop_controller_real") != NULL
+                       ? RK_NUMBER_REAL
+                       : RK_NUMBER_LREAL;
+    if (!plan->changed && !is_as_emitted(loop, program, part, general_c,
+                                         sizeof general_c / sizeof general_c[0])) {
+        return RK_OK;
+    }
+    return rki_run_general_c(loop, program, plan->scans, part, diag);
+}
+
 rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
                            const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
 {
-    const bool c_there =
-        program != NULL && program->controller_c != NULL && program->controller_h != NULL;
     rki_rig rig = {.loop = loop};
+    bool slim_there;
     rk_status status = RK_OK;
 
     rk_diag_clear(diag);
     if (loop == NULL || program == NULL || plan == NULL || proof == NULL) return RK_ERR_ARG;
     memset(proof, 0, sizeof *proof);
+    slim_there = has(program, RK_PROGRAM_SLIM_C) && has(program, RK_PROGRAM_SLIM_H);
     /* A twin of each side, or of none: both programs get the same inputs. */
-    rig.twin = loop->has_model &&
-               (program->controller_st == NULL || program->plant_st != NULL) &&
-               (!c_there || (program->plant_c != NULL && program->plant_h != NULL));
+    rig.twin =
+        loop->has_model &&
+        (!has(program, RK_PROGRAM_SLIM_ST) || has(program, RK_PROGRAM_PLANT_ST)) &&
+        (!slim_there || (has(program, RK_PROGRAM_PLANT_C) && has(program, RK_PROGRAM_PLANT_H)));
     if (plan->scans == 0)
         return rk_diag_set(diag, RK_ERR_RANGE, "a proof takes 1 scan or more");
-    if (program->controller_st != NULL) {
-        status = prove_one(&rig, program, plan, true, proof, diag);
+    status = rk_emit_out_start(loop, &rig.out_start, diag); /* is it a loop to be emitted? */
+    if (status == RK_OK) {
+        status = prove_program(loop, program, plan, proof, diag);
     }
-    if (status == RK_OK && c_there && plan->compile) {
-        status = prove_one(&rig, program, plan, false, proof, diag);
+    if (status == RK_OK && has(program, RK_PROGRAM_LOOP_C) && has(program, RK_PROGRAM_LOOP_H) &&
+        plan->compile) {
+        status = prove_general_c(loop, program, plan, proof, diag);
     }
-    if (status == RK_OK && proof->parts == 0) {
-        /* Nothing to run: the loop itself must still be one. */
-        status = rk_emit_out_start(loop, &rig.out_start, diag);
+    if (status == RK_OK && has(program, RK_PROGRAM_SLIM_ST)) {
+        status = prove_slim(&rig, program, plan, true, proof, diag);
+    }
+    if (status == RK_OK && slim_there && plan->compile) {
+        status = prove_slim(&rig, program, plan, false, proof, diag);
     }
     if (status == RK_OK) {
         sum_up(proof);
@@ -196,7 +308,7 @@ rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
 rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
                                  const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag)
 {
-    const rk_program program = {.controller_st = text};
+    const rk_program program = {.text = {[RK_PROGRAM_SLIM_ST] = text}};
     rki_input *inputs = NULL;
     rki_output *wanted = NULL, *got = NULL;
     rki_rig rig = {.loop = loop};
@@ -214,7 +326,7 @@ rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
     if (loop->has_model) { /* the block's own loop, closed by the twin we would emit */
         twin = rk_text_create();
         status = rk_emit_plant_st(loop, rig.number, twin, diag);
-        with_twin.plant_st = rk_text_chars(twin);
+        with_twin.text[RK_PROGRAM_PLANT_ST] = rk_text_chars(twin);
         rig.twin = true;
     }
     if (status == RK_OK) {
@@ -254,7 +366,9 @@ void rk_proof_part_words(const rk_proof_part *part, char words[RK_PROOF_WORDS_CH
 
     with_marks(part->scans, scans);
     with_marks(part->mismatches, different);
-    if (!part->ran && part->scans == 0) {
+    if (part->ran && part->scans == 0) {
+        (void)snprintf(words, RK_PROOF_WORDS_CHARS, "is that of the design");
+    } else if (!part->ran && part->scans == 0) {
         (void)snprintf(words, RK_PROOF_WORDS_CHARS, "not run: %s", part->refused);
     } else if (part->mismatches > 0) {
         (void)snprintf(words, RK_PROOF_WORDS_CHARS,

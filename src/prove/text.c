@@ -141,9 +141,10 @@ rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output
     *done = 0;
     refused[0] = '\0';
     if (p.plc == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
-    status = load(p.plc, "the controller", program->controller_st, &p.controller, &why);
+    status =
+        load(p.plc, "the controller", program->text[RK_PROGRAM_SLIM_ST], &p.controller, &why);
     if (status == RK_OK && rig->twin) {
-        status = load(p.plc, "the plant", program->plant_st, &p.plant, &why);
+        status = load(p.plc, "the plant", program->text[RK_PROGRAM_PLANT_ST], &p.plant, &why);
     }
     if (status == RK_OK) {
         status = take_pins(&p, &why);

@@ -35,6 +35,8 @@ const rk_rig_pin rk_rig_setting_pins[] = {
     {"alarm_high", RK_RIG_REAL, offsetof(rk_rig_settings, alarm_high)},
     {"alarm_deviation", RK_RIG_REAL, offsetof(rk_rig_settings, alarm_deviation)},
     {"alarm_gap", RK_RIG_REAL, offsetof(rk_rig_settings, alarm_gap)},
+    {"kc_low", RK_RIG_REAL, offsetof(rk_rig_settings, kc_low)},
+    {"kc_high", RK_RIG_REAL, offsetof(rk_rig_settings, kc_high)},
     {NULL, RK_RIG_REAL, 0},
 };
 
@@ -65,6 +67,8 @@ const rk_rig_pin rk_rig_output_pins[] = {
     {"held", RK_RIG_BOOL, offsetof(rk_rig_output, held)},
     {"failed", RK_RIG_BOOL, offsetof(rk_rig_output, failed)},
     {"refused", RK_RIG_BOOL, offsetof(rk_rig_output, refused)},
+    {"kc_unsafe", RK_RIG_BOOL, offsetof(rk_rig_output, kc_unsafe)},
+    {"started", RK_RIG_BOOL, offsetof(rk_rig_output, started)},
     {"pv_bad", RK_RIG_BOOL, offsetof(rk_rig_output, pv_bad)},
     {"pv_stale", RK_RIG_BOOL, offsetof(rk_rig_output, pv_stale)},
     {"pv_is_low", RK_RIG_BOOL, offsetof(rk_rig_output, pv_is_low)},

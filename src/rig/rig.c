@@ -14,7 +14,7 @@
 typedef struct rig {
     rk_loop loop;
     rk_loop_params params; /* the last good ones */
-    bool known, started;   /* there are such; the loop has begun */
+    bool started;          /* the loop has begun */
     rk_real pv, out;       /* at the port */
     bool pv_there;
 
@@ -260,7 +260,6 @@ static bool take_settings(rig *r, const rk_rig_settings *s)
     (void)rk_on_off_init(&r->on_off, &switching, on);
     r->params = params;
     r->two_position = s->two_position;
-    r->known = true;
     return false;
 }
 
@@ -275,6 +274,22 @@ static void set_mode(rk_pid *pid, const rk_rig_input *in)
     }
 }
 
+/* Where OUT is kept while a start waits for good settings. */
+static rk_real without_settings(rig *r, const rk_rig_settings *s, const rk_rig_input *in)
+{
+    const rk_real valve = number(in->valve_out), safe = number(s->out_safe);
+
+    if (in->valve_known && rk_is_finite(valve)) {
+        r->out = valve;
+    } else if (rk_is_finite(safe)) {
+        r->out = safe;
+    }
+    if (number(s->out_low) < number(s->out_high)) {
+        r->out = rk_clamp(r->out, number(s->out_low), number(s->out_high));
+    }
+    return r->out;
+}
+
 static void answer(const rig *r, const rk_rig_input *in, rk_rig_output *out)
 {
     const rk_pid *pid = &r->loop.pid;
@@ -285,6 +300,7 @@ static void answer(const rig *r, const rk_rig_input *in, rk_rig_output *out)
     out->at_low = pid->out <= pid->params.out_lo;
     out->at_high = pid->out >= pid->params.out_hi;
     out->held = pid->bad;
+    out->started = true;
     out->failed = r->loop.without_pv > r->loop.hold_time;
     out->pv_bad = (r->loop.alarms & RK_ALARM_PV_BAD) != 0;
     out->pv_stale = (r->loop.alarms & RK_ALARM_PV_STALE) != 0;
@@ -309,7 +325,13 @@ static void scan(void *of, const rk_rig_settings *settings, const rk_rig_input *
         rk_pid_applied(&loop->pid, number(in->applied));
     }
     out->refused = take_settings(r, settings);
-    if (!r->known) return;
+    out->kc_unsafe = number(settings->kc_low) < number(settings->kc_high) &&
+                     !(number(settings->kc) >= number(settings->kc_low) &&
+                       number(settings->kc) <= number(settings->kc_high));
+    if (!r->started && out->refused) {
+        out->out = out->wanted = (double)without_settings(r, settings, in);
+        return;
+    }
     if (!r->started) {
         start(r, in);
     }
@@ -318,7 +340,9 @@ static void scan(void *of, const rk_rig_settings *settings, const rk_rig_input *
     }
     if (in->valve_known) {
         rk_pid_take_out(&loop->pid, number(in->valve_out));
-        loop->out = loop->pid.out;
+        if (rk_is_finite(number(in->valve_out))) {
+            loop->out = number(in->valve_out); /* the predictor follows the valve itself */
+        }
     }
     set_mode(&loop->pid, in);
     rk_pid_set_feedforward(&loop->pid, number(in->feedforward));

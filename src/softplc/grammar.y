@@ -74,11 +74,11 @@ static rki_place place(const YYLTYPE *at)
 %token END_REPEAT "END_REPEAT" EXIT "EXIT" CONTINUE "CONTINUE" RETURN "RETURN"
 %token OR "OR" XOR "XOR" AND "AND" MOD "MOD" NOT "NOT"
 %token ASSIGN ":=" ARROW "=>" DOTS ".." NE "<>" LE "<=" GE ">=" POWER "**"
-%token WRONG "this"
-%token <word> LITERAL "a literal" ELEMENTARY "a type" WORD "a name"
+%token AT "AT" WRONG "this"
+%token <word> LITERAL "a literal" ELEMENTARY "a type" WORD "a name" ADDRESS "an address"
 
 %type <node> items item type_list type_declaration type_spec range ranges fields field
-%type <node> sections section section_list variables names initial initial_list initial_item
+%type <node> sections section section_list variables located names initial initial_list initial_item
 %type <node> statements statement variable expression expressions call arguments argument
 %type <node> else_part branches labels label label_value by type_name
 %type <node> resources resource resource_items task program_here task_name connections
@@ -107,6 +107,7 @@ item: "TYPE" type_list "END_TYPE" { $$ = $2; }
     | function_block
     | program
     | configuration
+    | section { MAKE($$, RKI_CONFIGURATION, @1, $1, NULL); } /* globals, as a project lists them */
     ;
 
 type_list: type_declaration ';'
@@ -186,6 +187,11 @@ section_list: %empty { $$ = NULL; }
     ;
 variables: names ':' type_spec { MAKE($$, RKI_VARIABLES, @1, $1, $3); }
     | names ':' type_spec ":=" initial { MAKE($$, RKI_VARIABLES, @1, $1, $3); HANG($$, $5, NULL, NULL); }
+    | located ':' type_spec { MAKE($$, RKI_VARIABLES, @1, $1, $3); }
+    | located ':' type_spec ":=" initial { MAKE($$, RKI_VARIABLES, @1, $1, $3); HANG($$, $5, NULL, NULL); }
+    ;
+/* There is no hardware behind an address: it is a variable like any other. */
+located: WORD "AT" ADDRESS { MAKE_WORD($$, RKI_WORD, @1, $1); }
     ;
 names: WORD { MAKE_WORD($$, RKI_WORD, @1, $1); }
     | names ',' WORD {

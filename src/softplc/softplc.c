@@ -328,6 +328,20 @@ void rk_plc_restart(rk_plc *plc, bool warm)
     plc->clock->whole = clock; /* time goes on */
 }
 
+rk_status rk_plc_interval(const rk_plc *plc, const char *program, double *seconds)
+{
+    const rki_running *r;
+
+    if (plc == NULL || program == NULL || seconds == NULL) return RK_ERR_ARG;
+    for (r = plc->running; r != NULL; r = r->next) {
+        if (r->task != NULL && rki_same_word(r->instance->pou->name, program)) {
+            *seconds = (double)r->task->interval / NS;
+            return RK_OK;
+        }
+    }
+    return RK_ERR_DATA;
+}
+
 /* When the next task is due; INT64_MAX: there is none. */
 static int64_t next_due(const rk_plc *plc)
 {

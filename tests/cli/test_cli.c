@@ -410,7 +410,7 @@ static char *loop_in(const char *dir)
 /* As it stands, with a digit changed, and a block of one's own. */
 static void prove_what_was_emitted(const char *dir, const char *path)
 {
-    const char *st = path_in(dir, "plc/blend_brix_controller.st");
+    const char *st = path_in(dir, "plc/blend_brix_program.st");
     json_t *j = json_of(TOOL(dir, "prove", path, "--dir", "plc", "--json"), 0);
     char *text, *digit, *sheet;
     outcome o;
@@ -431,10 +431,7 @@ static void prove_what_was_emitted(const char *dir, const char *path)
     free(sheet);
 
     text = get_file(st, NULL);
-    o = TOOL(dir, "prove", path, "--block", "plc/blend_brix_controller.st");
-    ck_assert_int_eq(o.status, 0);
-    outcome_free(&o);
-    digit = strstr(text, "LREAL := LREAL#-") + 20;
+    digit = strstr(text, "_kc : LREAL := LREAL#-") + 22;
     *digit = *digit == '9' ? '1' : (char)(*digit + 1);
     put_file(st, text);
     o = TOOL(dir, "prove", path, "--dir", "plc", "--no-c");
@@ -449,6 +446,34 @@ static void prove_what_was_emitted(const char *dir, const char *path)
     put_file(st, text);
     free(text);
 }
+
+/* The slim controller, in each number type; and as a block of the user's own. */
+START_TEST(a_slim_controller_is_emitted_and_proven)
+{
+    char *dir = scratch_make(), *path = loop_in(dir);
+    outcome o = TOOL(dir, "fit", path, "--save");
+
+    outcome_free(&o);
+    o = TOOL(dir, "tune", path, "--rule", "simc", "--save");
+    outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "slim", "--slim", "--real", "real");
+    ck_assert_msg(o.status == 0, "%s", o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "prove", path, "--dir", "slim");
+    ck_assert_msg(o.status == 0 && strstr(o.out, "slim C") != NULL, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "slim", "--slim", "--force");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    o = TOOL(dir, "prove", path, "--block", "slim/blend_brix_controller.st");
+    ck_assert_int_eq(o.status, 0);
+    outcome_free(&o);
+    o = TOOL(dir, "emit", path, "--dir", "whole", "--slim", "--real", "fixed");
+    ck_assert_msg(o.status == 0 && strstr(o.out, "_fixed.c") != NULL, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
 
 START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
 {
@@ -467,17 +492,19 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     ck_assert_str_eq(json_string_value(json_object_get(j, "verdict")), "met");
     json_decref(j);
     j = json_of(TOOL(dir, "emit", path, "--dir", "plc", "--json"), 0);
-    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 12);
+    ck_assert_uint_eq(json_array_size(json_object_get(j, "files")), 14);
     json_decref(j);
     prove_what_was_emitted(dir, path);
-    text = get_file(path_in(dir, "plc/blend_brix_controller.st"), NULL);
-    ck_assert_ptr_nonnull(strstr(text, "FUNCTION_BLOCK BLEND_BRIX_CONTROLLER"));
+    text = get_file(path_in(dir, "plc/loop_controller.st"), NULL);
+    ck_assert_ptr_nonnull(strstr(text, "FUNCTION_BLOCK LOOP_CONTROLLER\n"));
+    free(text);
+    text = get_file(path_in(dir, "plc/blend_brix_program.st"), NULL);
     ck_assert_ptr_nonnull(strstr(text, "Record        blend-brix.csv"));
     free(text);
     o = TOOL(dir, "emit", path, "--dir", "plc"); /* the same again: nothing to replace */
     ck_assert_int_eq(o.status, 0);
     outcome_free(&o);
-    put_file(path_in(dir, "plc/blend_brix_controller.st"), "mine");
+    put_file(path_in(dir, "plc/blend_brix_program.st"), "mine");
     o = TOOL(dir, "emit", path, "--dir", "plc");
     ck_assert_int_eq(o.status, 4);
     ck_assert_ptr_nonnull(strstr(o.err, "--force"));
@@ -497,7 +524,7 @@ START_TEST(a_loop_file_carries_the_job_from_fit_to_program_text)
     put_file(path_in(dir, "mixed/blend_brix_plant.c"), "mine");
     o = TOOL(dir, "emit", path, "--dir", "mixed"); /* all of them, or none */
     ck_assert_int_eq(o.status, 4);
-    ck_assert_int_ne(access(path_in(dir, "mixed/blend_brix_controller.st"), F_OK), 0);
+    ck_assert_int_ne(access(path_in(dir, "mixed/blend_brix_program.st"), F_OK), 0);
     outcome_free(&o);
     o = TOOL(dir, "emit", path, "--dir", "single", "--real", "real");
     ck_assert_int_eq(o.status, 0);
@@ -596,13 +623,13 @@ START_TEST(demo_does_the_whole_job_and_leaves_it_in_a_folder)
                                        "trial-rules.png",
                                        "trial-windup.png",
                                        "trial-manual.png",
-                                       "blend_brix_controller.st",
-                                       "blend_brix_controller.c",
-                                       "blend_brix_controller.h"};
-    static const char *const cc[] = {
-        "cc",      "-std=c99",  "-Wall", "-Wextra",
-        "-Werror", "-pedantic", "-c",    "d/blend_brix_controller.c",
-        NULL};
+                                       "loop_controller.st",
+                                       "blend_brix_program.st",
+                                       "loop_controller.c",
+                                       "blend_brix_loop.h"};
+    static const char *const cc[] = {"cc",      "-std=c99",  "-Wall", "-Wextra",
+                                     "-Werror", "-pedantic", "-c",    "d/loop_controller.c",
+                                     NULL};
     char *dir = scratch_make();
     outcome o = TOOL(dir, "demo", "--dir", "d");
     size_t i, length;
@@ -878,6 +905,7 @@ Suite *suite_commands(void)
     tcase_add_test(t, tune_gives_the_rules_in_the_form_asked_for);
     tcase_add_test(t, trial_agrees_with_the_closed_forms_case_by_case);
     tcase_add_test(t, trial_options_reach_the_loop);
+    tcase_add_test(t, a_slim_controller_is_emitted_and_proven);
     tcase_add_test(t, a_loop_file_carries_the_job_from_fit_to_program_text);
     tcase_add_test(t, a_delay_in_the_loop_file_is_judged_and_written);
     tcase_add_test(t, check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable);

@@ -9,41 +9,68 @@
 #include "../support/loops.h"
 #include "../support/support.h"
 
-/* The emitted C builds where nothing is forgiven. */
+/* The emitted C builds where nothing is forgiven: all of it. */
 START_TEST(emitted_c_compiles_strictly)
 {
-    static const char *const endings[] = {"controller", "plant"};
-    const rk_design loop = variant(_i / RK_NUMBERS);
     const rk_number number = (rk_number)(_i % RK_NUMBERS);
-    char *dir = scratch_make(), name[64];
-    rk_text *text[4];
-    size_t i;
+    rk_design loop = variant(_i / RK_NUMBERS);
+    char *dir = scratch_make();
+    int f;
 
-    for (i = 0; i < COUNT(text); i++) {
-        text[i] = rk_text_create();
-    }
-    ck_assert_int_eq(rk_emit_c_header(&loop, number, text[0], NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_c_source(&loop, number, text[1], NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_plant_c_header(&loop, number, text[2], NULL), RK_OK);
-    ck_assert_int_eq(rk_emit_plant_c_source(&loop, number, text[3], NULL), RK_OK);
-    for (i = 0; i < COUNT(text); i++) {
-        (void)snprintf(name, sizeof name, "blend_brix_%s.%c", endings[i / 2],
-                       i % 2 == 0 ? 'h' : 'c');
-        put_file(path_in(dir, name), rk_text_chars(text[i]));
-        rk_text_free(text[i]);
-    }
-    for (i = 0; i < COUNT(endings); i++) {
+    loop.settings.predictor = _i / RK_NUMBERS == 1 ? RK_YES : RK_NO;
+    for (f = RK_PROGRAM_GENERAL_H; f <= RK_PROGRAM_SLIM_C; f++) {
+        char path[RK_PROGRAM_PATH_CHARS];
         const char *const strict[] = {"cc",       "-std=c99",     "-Wall",
                                       "-Wextra",  "-Werror",      "-pedantic",
                                       "-Wshadow", "-Wconversion", "-Wdouble-promotion",
-                                      "-O2",      "-c",           name,
+                                      "-O2",      "-c",           path + 2,
                                       NULL};
+        rk_text *text;
         outcome o;
 
-        (void)snprintf(name, sizeof name, "blend_brix_%s.c", endings[i]);
+        if (!rk_program_has(&loop, (rk_program_file)f) || f == RK_PROGRAM_SLIM_ST) continue;
+        text = rk_text_create();
+        ck_assert_int_eq(rk_program_text(&loop, (rk_program_file)f, number, text, NULL), RK_OK);
+        rk_program_path(".", &loop, (rk_program_file)f, number, path);
+        put_file(path_in(dir, path + 2), rk_text_chars(text));
+        rk_text_free(text);
+        if (strstr(path, ".c") == NULL) continue;
+        /* What is the same for all loops is built for two of them. */
+        if (_i / RK_NUMBERS > 1 && f == RK_PROGRAM_GENERAL_C) continue;
         o = run_program(dir, strict);
-        ck_assert_msg(o.status == 0, "%s: cc: %s%s", variants[_i / RK_NUMBERS].fact, o.out,
-                      o.err);
+        ck_assert_msg(o.status == 0, "%s: %s: cc: %s%s", variants[_i / RK_NUMBERS].fact, path,
+                      o.out, o.err);
+        outcome_free(&o);
+    }
+    scratch_free(dir);
+}
+END_TEST
+
+static const char *const fast[] = {"cc", "-std=c99", "-ffast-math", "-c", "x.c", NULL};
+
+/* Built in a way that would not give the design's numbers, it ends the build. */
+START_TEST(emitted_c_refuses_fast_math)
+{
+    static const rk_program_file files[] = {RK_PROGRAM_SLIM_H,    RK_PROGRAM_SLIM_C,
+                                            RK_PROGRAM_GENERAL_H, RK_PROGRAM_GENERAL_C,
+                                            RK_PROGRAM_PLANT_H,   RK_PROGRAM_PLANT_C};
+    const rk_design loop = variant(0);
+    char *dir = scratch_make();
+    int f;
+
+    for (f = 2 * _i; f < (2 * _i) + 2; f++) {
+        char path[RK_PROGRAM_PATH_CHARS];
+        rk_text *text = rk_text_create();
+
+        ck_assert_int_eq(rk_program_text(&loop, files[f], RK_NUMBER_LREAL, text, NULL), RK_OK);
+        rk_program_path(".", &loop, files[f], RK_NUMBER_LREAL, path);
+        put_file(path_in(dir, f % 2 == 0 ? path + 2 : "x.c"), rk_text_chars(text));
+        rk_text_free(text);
+    }
+    {
+        outcome o = run_program(dir, fast);
+
+        ck_assert(o.status != 0 && strstr(o.err, "without -ffast-math") != NULL);
         outcome_free(&o);
     }
     scratch_free(dir);
@@ -365,6 +392,7 @@ static Suite *suite_emit(void)
     /* The compiler's work: the sanitizers see nothing of it. */
     tcase_set_tags(runs, "statistics");
     tcase_add_loop_test(runs, emitted_c_compiles_strictly, 0, VARIANTS * RK_NUMBERS);
+    tcase_add_loop_test(runs, emitted_c_refuses_fast_math, 0, 3);
     suite_add_tcase(suite, runs);
     return suite;
 }

@@ -13,8 +13,8 @@
 /* A PLC with all of a loop's text; the task's interval another, if it is given. */
 static rk_plc *plc_of(const rk_design *loop, rk_number number, const char *interval)
 {
-    rk_status (*const emit[3])(const rk_design *, rk_number, rk_text *,
-                               rk_diag *) = {rk_emit_st, rk_emit_plant_st, rk_emit_program_st};
+    static const rk_program_file files[] = {RK_PROGRAM_GENERAL_ST, RK_PROGRAM_PLANT_ST,
+                                            RK_PROGRAM_PROGRAM};
     rk_plc *plc = rk_plc_create();
     rk_diag diag = {RK_OK, ""};
     int i;
@@ -23,11 +23,12 @@ static rk_plc *plc_of(const rk_design *loop, rk_number number, const char *inter
         rk_text *text = rk_text_create();
         char *chars, *at;
 
-        if (i == 1 && !loop->has_model) {
+        if (!rk_program_has(loop, files[i])) {
             rk_text_free(text);
             continue;
         }
-        ck_assert_msg(emit[i](loop, number, text, &diag) == RK_OK, "%s", diag.text);
+        ck_assert_msg(rk_program_text(loop, files[i], number, text, &diag) == RK_OK, "%s",
+                      diag.text);
         chars = strdup(rk_text_chars(text));
         at = strstr(chars, "INTERVAL := T#1000ms");
         if (at != NULL && interval != NULL) {
@@ -76,96 +77,166 @@ static void run(rk_plc *plc, double seconds)
     ck_assert_msg(rk_plc_run(plc, seconds, &diag) == RK_OK, "%s", diag.text);
 }
 
-START_TEST(the_program_controls_its_twin_and_bumps_nothing)
+/* The valve stands at 60 % when somebody tries the twin, and still does behind it. */
+START_TEST(simulation_controls_the_twin_and_freezes_the_valve)
 {
     const rk_design loop = brix_loop();
     rk_plc *plc = plc_of(&loop, (rk_number)_i, NULL);
     double out;
 
+    set(plc, "valve_out", 60);
+    set(plc, "valve_known", 1);
+    run(plc, 1);
+    ck_assert_double_eq(get(plc, "out"), 60); /* the first output is where the valve stands */
+    set(plc, "valve_known", 0);
     set(plc, "simulate", 1);
     run(plc, 60);
-    ck_assert_double_eq(get(plc, "out"), 42); /* a cold start: manual, where the plant rests */
+    ck_assert_double_eq(get(plc, "sim_out"), 42); /* it begins where the model rests */
     set(plc, "manual_out", 50);
     run(plc, 600);
-    ck_assert_double_eq(get(plc, "out"), 50);
+    ck_assert_double_eq(get(plc, "sim_out"), 50);
     set(plc, "sp", 11.0);
     run(plc, 1);
     set(plc, "automatic", 1);
     run(plc, 1); /* it starts from the output that stands, but for one step of the integral */
-    ck_assert_double_eq_tol(get(plc, "out"), 50, fabs(11.3 / 46.5 * (11.0 - 10.856)) + 1e-3);
+    ck_assert_double_eq_tol(get(plc, "sim_out"), 50,
+                            fabs(11.3 / 46.5 * (11.0 - 10.856)) + 1e-3);
     run(plc, 900); /* gain -0.118: 0.8 degBx below 11.8 takes 6.78 % */
-    ck_assert_double_eq_tol(get(plc, "out"), 42 + (0.8 / 0.118), 1e-3);
+    ck_assert_double_eq_tol(get(plc, "sim_out"), 42 + (0.8 / 0.118), 1e-3);
     set(plc, "load", -10);
     run(plc, 900);
-    ck_assert_double_eq_tol(get(plc, "out"), 52 + (0.8 / 0.118), 1e-3);
-    out = get(plc, "out");
+    ck_assert_double_eq_tol(get(plc, "sim_out"), 52 + (0.8 / 0.118), 1e-3);
+    out = get(plc, "sim_out");
     set(plc, "automatic", 0);
     run(plc, 30);
-    ck_assert_double_eq(get(plc, "out"), out); /* manual starts from it as well */
-    ck_assert(get(plc, "interval_wrong") == 0 && get(plc, "held") == 0);
+    ck_assert_double_eq(get(plc, "sim_out"), out); /* manual starts from it as well */
+    set(plc, "automatic", 1);
+    run(plc, 30);
+    ck_assert_double_eq(get(plc, "out"), 60);
+    set(plc, "simulate", 0);
+    run(plc, 30);
+    ck_assert_double_eq(get(plc, "out"), 60);
+    ck_assert(get(plc, "automatic") == 0 && get(plc, "manual_out") == 60);
+    ck_assert(get(plc, "scan_wrong") == 0 && get(plc, "held") == 0);
     rk_plc_free(plc);
 }
 END_TEST
 
-START_TEST(the_ramp_takes_the_setpoint_at_its_rate_from_the_pv)
+START_TEST(the_setpoint_goes_at_its_rate_from_the_pv)
 {
-    const rk_design loop = brix_loop();
-    rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
-    rk_plc_variable ramped;
+    rk_design loop = brix_loop();
+    rk_plc *plc;
 
-    ck_assert_int_eq(rk_plc_find(plc, NULL, "blend_brix_loop.ramp.ramped", &ramped, NULL),
-                     RK_OK);
-    set(plc, "sp_rate", 0.01);
+    loop.settings.sp_rate = 0.01;
+    plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
     set(plc, "pv", 11);
     set(plc, "sp", 12);
     run(plc, 10);
-    ck_assert_double_eq(ramped.at->real, 11);
     set(plc, "automatic", 1);
-    run(plc, 30); /* 30 scans of 1 s */
-    ck_assert_double_eq_tol(ramped.at->real, 11.3, 1e-9);
+    run(plc, 30); /* 30 scans of 1 s, the first from the PV */
+    ck_assert_double_eq_tol(get(plc, "sp_now"), 11.3, 1e-9);
     run(plc, 200);
-    ck_assert_double_eq(ramped.at->real, 12);
+    ck_assert_double_eq(get(plc, "sp_now"), 12);
     set(plc, "sp", QNAN);
     run(plc, 5);
-    ck_assert_double_eq(ramped.at->real, 12);
+    ck_assert_double_eq(get(plc, "sp_now"), 12);
+    ck_assert(get(plc, "held") == 1);
     rk_plc_free(plc);
 }
 END_TEST
 
-/* [alarm] hold 5 s, [out] safe 20 %, 10 % per s. */
-START_TEST(without_a_pv_the_program_holds_and_then_goes_to_the_safe_output)
+/* [alarm] hold 5 s, [out] safe 20 %, 10 % per s: whichever way PV fails. */
+static const struct {
+    const char *variable;
+    double value;
+    const char *alarm;
+} failures[] = {
+    {"pv", -5, "pv_bad"}, /* beyond its range, which a law would follow down to OUT 0 */
+    {"pv", 25, "pv_bad"}, /* and the other way */
+    {"pv", QNAN, "pv_bad"},
+    {"pv_good", 0, "pv_bad"},
+};
+
+START_TEST(a_pv_that_fails_holds_out_and_then_goes_to_the_safe_output)
 {
+    const rk_number number = (rk_number)(_i % RK_NUMBERS);
+    const int row = _i / RK_NUMBERS;
     rk_design loop = brix_loop();
     rk_plc *plc;
     double out;
 
+    loop.pv_low = 0;
+    loop.pv_high = 20;
     loop.alarms.hold = 5;
     loop.out_safe = 20;
     loop.out_rate = 10;
-    plc = plc_of(&loop, (rk_number)_i, NULL);
+    plc = plc_of(&loop, number, NULL);
+    set(plc, "pv", 11.8);
+    run(plc, 1);
+    ck_assert_double_eq(get(plc, "out"), 20); /* nobody knows where the valve stands */
+    set(plc, "manual_out", 40);
+    run(plc, 5);
     set(plc, "automatic", 1);
-    set(plc, "pv", 11.7);
     run(plc, 10);
     out = get(plc, "out");
-    ck_assert_double_gt(out, 30);
-    set(plc, "pv", QNAN);
-    run(plc, 6); /* the scan that finds it, and 5 s */
+    ck_assert_double_eq_tol(out, 40, 1e-5);
+    set(plc, failures[row].variable, failures[row].value);
+    run(plc, 5);
     ck_assert_double_eq(get(plc, "out"), out);
-    ck_assert(get(plc, "held") == 1);
+    ck_assert(get(plc, "held") == 1 && get(plc, failures[row].alarm) == 1);
+    ck_assert(get(plc, "failed") == 0);
     run(plc, 1);
     ck_assert_double_eq_tol(get(plc, "out"), out - 10, 1e-5);
+    ck_assert(get(plc, "failed") == 1);
     run(plc, 10);
     ck_assert_double_eq(get(plc, "out"), 20);
     set(plc, "pv", 11.7);
+    set(plc, "pv_good", 1);
     run(plc, 2);
     ck_assert(get(plc, "held") == 0 && get(plc, "automatic") == 1);
     /* It goes on from there, by no more than increments. */
     ck_assert_double_eq_tol(get(plc, "out"), 20, 2 * 11.3 / 46.5 * 0.1 + 1e-5);
     set(plc, "automatic", 0);
     set(plc, "manual_out", 60);
-    set(plc, "pv", QNAN);
+    set(plc, failures[row].variable, failures[row].value);
     run(plc, 30); /* manual is the operator's */
     ck_assert_double_eq(get(plc, "out"), 60);
+    rk_plc_free(plc);
+}
+END_TEST
+
+/* At rest in automatic kc and ti change: OUT stays, and the new ones are at work. */
+START_TEST(settings_change_while_it_runs_and_nonsense_is_refused)
+{
+    const rk_design loop = brix_loop();
+    rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
+    double out;
+
+    set(plc, "manual_out", 42);
+    run(plc, 1);
+    set(plc, "manual_out", 42);
+    run(plc, 5);
+    set(plc, "pv", 11.7);
+    set(plc, "automatic", 1);
+    run(plc, 20);
+    out = get(plc, "out");
+    set(plc, "kc", -8);
+    set(plc, "ti", 80);
+    run(plc, 1);
+    ck_assert_double_eq_tol(get(plc, "out") - out, -8.0 / 80 * 0.1, 1e-9);
+    ck_assert(get(plc, "refused") == 0 && get(plc, "kc_unsafe") == 0);
+    out = get(plc, "out");
+    set(plc, "ti", 0.5); /* below the scan */
+    run(plc, 1);
+    ck_assert(get(plc, "refused") == 1);
+    ck_assert_double_eq_tol(get(plc, "out") - out, -8.0 / 80 * 0.1, 1e-9);
+    set(plc, "ti", 80);
+    set(plc, "kc", -60); /* beyond the ultimate gain */
+    run(plc, 1);
+    ck_assert(get(plc, "refused") == 0 && get(plc, "kc_unsafe") == 1);
+    set(plc, "kc", 1); /* the wrong way round */
+    run(plc, 1);
+    ck_assert(get(plc, "kc_unsafe") == 1);
     rk_plc_free(plc);
 }
 END_TEST
@@ -184,33 +255,81 @@ START_TEST(a_task_at_another_interval_is_seen)
     rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, intervals[_i].interval);
 
     run(plc, 400);
-    ck_assert_msg((int)get(plc, "interval_wrong") == intervals[_i].wrong, "%s",
+    ck_assert_msg((int)get(plc, "scan_wrong") == intervals[_i].wrong, "%s",
                   intervals[_i].interval);
     rk_plc_free(plc);
 }
 END_TEST
 
-START_TEST(a_warm_start_goes_on_and_a_cold_one_waits_in_manual)
+static const struct {
+    rk_warm_start warm;
+    bool was, is; /* automatic, before and behind it */
+} warm_starts[] = {
+    {RK_WARM_START_AS_IT_WAS, true, true},  {RK_WARM_START_AS_IT_WAS, false, false},
+    {RK_WARM_START_MANUAL, true, false},    {RK_WARM_START_MANUAL, false, false},
+    {RK_WARM_START_AUTOMATIC, false, true}, {RK_WARM_START_AUTOMATIC, true, true},
+};
+
+START_TEST(a_warm_start_is_as_its_key_says_and_a_cold_one_waits_in_manual)
 {
-    const rk_design loop = brix_loop();
-    rk_plc *plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
+    rk_design loop = brix_loop();
+    rk_plc *plc;
     double out;
 
+    loop.program.warm_start = warm_starts[_i].warm;
+    loop.out_safe = 15;
+    plc = plc_of(&loop, RK_NUMBER_LREAL, NULL);
     set(plc, "automatic", 1);
+    run(plc, 1);
+    ck_assert(get(plc, "automatic") == 0); /* off until it is switched on */
+    ck_assert_double_eq(get(plc, "out"), 15);
+    set(plc, "kc", -9);
+    set(plc, "manual_out", 37);
     set(plc, "pv", 11.7);
+    run(plc, 1);
+    set(plc, "automatic", warm_starts[_i].was);
     run(plc, 20);
     out = get(plc, "out");
-    ck_assert_double_ne(out, 42);
     rk_plc_restart(plc, true);
     set(plc, "pv", 11.7);
     run(plc, 1);
-    ck_assert(get(plc, "automatic") == 1);
+    ck_assert(get(plc, "automatic") == warm_starts[_i].is);
+    ck_assert_double_eq(get(plc, "kc"), -9);
     /* Its first scan moves the output by one step of the integral at most. */
-    ck_assert_double_eq_tol(get(plc, "out"), out, (11.3 / 46.5 * 0.1) + 1e-9);
+    ck_assert_double_eq_tol(get(plc, "out"), out, (9 / 46.5 * 0.1) + 1e-9);
     rk_plc_restart(plc, false);
     run(plc, 20);
     ck_assert(get(plc, "automatic") == 0);
-    ck_assert_double_eq(get(plc, "out"), 42);
+    ck_assert_double_eq(get(plc, "out"), 15);
+    ck_assert_double_eq(get(plc, "kc"), -11.3);
+    rk_plc_free(plc);
+}
+END_TEST
+
+/* 0 to 20 degBx are 0 to 10000 counts, 0 to 100 % 4000 to 20000. */
+START_TEST(counts_of_the_channels_are_turned_into_units_and_back)
+{
+    rk_design loop = brix_loop();
+    rk_plc_variable raw;
+    rk_plc *plc;
+
+    loop.pv_low = 0;
+    loop.pv_high = 20;
+    loop.program.pv_raw[0] = 0;
+    loop.program.pv_raw[1] = 10000;
+    loop.program.out_raw[0] = 4000;
+    loop.program.out_raw[1] = 20000;
+    plc = plc_of(&loop, (rk_number)_i, NULL);
+    raw = shared(plc, "pv_raw");
+    raw.at->whole = 5900;
+    run(plc, 1);
+    ck_assert_double_eq_tol(get(plc, "pv"), 11.8, 1e-6);
+    set(plc, "manual_out", 30);
+    run(plc, 1);
+    ck_assert_int_eq((int)shared(plc, "out_raw").at->whole, 4000 + 4800);
+    raw.at->whole = 11000; /* 22 degBx: beyond what a sound transmitter sends */
+    run(plc, 1);
+    ck_assert(get(plc, "pv_bad") == 1);
     rk_plc_free(plc);
 }
 END_TEST
@@ -236,13 +355,17 @@ START_TEST(the_variable_list_has_ranges_and_units)
 
     loop.pv_low = 0;
     loop.pv_high = 20;
+    loop.out_safe = 15;
+    strcpy(loop.program.out_at, "%QD7");
     ck_assert_int_eq(rk_emit_variables(&loop, RK_NUMBER_REAL, text, NULL), RK_OK);
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(text),
+                                 "blend_brix_sp,REAL,degBx,0.0,20.0,11.8,yes,,setpoint\r\n"));
     ck_assert_ptr_nonnull(
-        strstr(rk_text_chars(text), "blend_brix_sp,REAL,degBx,0.0,20.0,11.8,yes,setpoint\r\n"));
+        strstr(rk_text_chars(text), "blend_brix_automatic,BOOL,,,,FALSE,yes,,"));
     ck_assert_ptr_nonnull(
-        strstr(rk_text_chars(text), "blend_brix_automatic,BOOL,,,,FALSE,yes,"));
+        strstr(rk_text_chars(text), "blend_brix_pv,REAL,degBx,0.0,20.0,11.8,no,to be given,"));
     ck_assert_ptr_nonnull(
-        strstr(rk_text_chars(text), "blend_brix_out,REAL,%,0.0,100.0,42.0,yes,"));
+        strstr(rk_text_chars(text), "blend_brix_out,REAL,%,0.0,100.0,15.0,yes,%QD7,"));
     loop.ts = 5e-5;
     loop.has_model = false;
     ck_assert_int_eq(rk_emit_program_st(&loop, RK_NUMBER_LREAL, text, NULL), RK_ERR_RANGE);
@@ -289,9 +412,8 @@ START_TEST(the_xml_is_well_formed_and_has_the_same_blocks)
 {
     static const struct {
         const char *name, *type;
-    } pous[] = {{"BLEND_BRIX_CONTROLLER", "functionBlock"},
+    } pous[] = {{NULL, "functionBlock"}, /* by the number type */
                 {"BLEND_BRIX_PLANT", "functionBlock"},
-                {"BLEND_BRIX_RAMP", "functionBlock"},
                 {"BLEND_BRIX_PROGRAM", "program"}};
     rk_design loop = brix_loop();
     const rk_number number = (rk_number)_i;
@@ -305,7 +427,7 @@ START_TEST(the_xml_is_well_formed_and_has_the_same_blocks)
     ck_assert_int_eq(rk_emit_xml(&loop, number, xml, NULL), RK_OK);
     ck_assert_int_eq(rk_emit_xml(&loop, number, again, NULL), RK_OK);
     ck_assert_str_eq(rk_text_chars(xml), rk_text_chars(again));
-    ck_assert_int_eq(rk_emit_st(&loop, number, st, NULL), RK_OK);
+    ck_assert_int_eq(rk_emit_general_st(number, st, NULL), RK_OK);
     ck_assert_int_eq(rk_emit_plant_st(&loop, number, st, NULL), RK_OK);
     ck_assert_int_eq(rk_emit_program_st(&loop, number, st, NULL), RK_OK);
     doc = xmlReadMemory(rk_text_chars(xml), (int)rk_text_length(xml), "x.xml", NULL,
@@ -321,7 +443,11 @@ START_TEST(the_xml_is_well_formed_and_has_the_same_blocks)
         xmlNode *pou = child(list, "pou", (int)i);
 
         ck_assert_ptr_nonnull(pou);
-        check_attribute(pou, "name", pous[i].name);
+        check_attribute(pou, "name",
+                        pous[i].name != NULL       ? pous[i].name
+                        : number == RK_NUMBER_REAL ? "LOOP_CONTROLLER_REAL"
+                                                   : "LOOP_CONTROLLER");
+        ck_assert_ptr_nonnull(child(pou, "documentation", 0));
         check_attribute(pou, "pouType", pous[i].type);
         ck_assert_ptr_nonnull(child(pou, "interface", 0));
         check_body(pou, rk_text_chars(st));
@@ -354,12 +480,15 @@ Suite *suite_program(void)
     Suite *suite = suite_create("emit/program");
     TCase *t = tcase_create("program");
 
-    tcase_add_loop_test(t, the_program_controls_its_twin_and_bumps_nothing, 0, RK_NUMBERS);
-    tcase_add_test(t, the_ramp_takes_the_setpoint_at_its_rate_from_the_pv);
-    tcase_add_loop_test(t, without_a_pv_the_program_holds_and_then_goes_to_the_safe_output, 0,
-                        RK_NUMBERS);
+    tcase_add_loop_test(t, simulation_controls_the_twin_and_freezes_the_valve, 0, RK_NUMBERS);
+    tcase_add_test(t, the_setpoint_goes_at_its_rate_from_the_pv);
+    tcase_add_loop_test(t, a_pv_that_fails_holds_out_and_then_goes_to_the_safe_output, 0,
+                        (int)COUNT(failures) * RK_NUMBERS);
+    tcase_add_test(t, settings_change_while_it_runs_and_nonsense_is_refused);
     add_table(t, a_task_at_another_interval_is_seen, intervals);
-    tcase_add_test(t, a_warm_start_goes_on_and_a_cold_one_waits_in_manual);
+    add_table(t, a_warm_start_is_as_its_key_says_and_a_cold_one_waits_in_manual, warm_starts);
+    tcase_add_loop_test(t, counts_of_the_channels_are_turned_into_units_and_back, 0,
+                        RK_NUMBERS);
     tcase_add_test(t, without_a_model_the_program_has_no_twin);
     tcase_add_test(t, the_variable_list_has_ranges_and_units);
     tcase_add_loop_test(t, the_xml_is_well_formed_and_has_the_same_blocks, 0, RK_NUMBERS);

@@ -182,32 +182,35 @@ START_TEST(it_is_tried_and_judged)
 END_TEST
 
 /* The texts of a loop, in one number type. */
-enum { TEXTS = 6 };
+/* The block for all loops with the loop's program, and the slim one; in C too. */
+static bool is_proven_here(rk_program_file f, bool compile)
+{
+    const bool st = f == RK_PROGRAM_GENERAL_ST || f == RK_PROGRAM_PROGRAM ||
+                    f == RK_PROGRAM_PLANT_ST || f == RK_PROGRAM_XML || f == RK_PROGRAM_SLIM_ST;
+    const bool c = (f >= RK_PROGRAM_GENERAL_H && f <= RK_PROGRAM_PLANT_C) ||
+                   f == RK_PROGRAM_SLIM_H || f == RK_PROGRAM_SLIM_C;
+
+    return st || (c && compile);
+}
 
 static void prove(const rk_design *loop, rk_number number, bool compile, const char *fact)
 {
-    static rk_status (*const emit[TEXTS])(const rk_design *, rk_number, rk_text *,
-                                          rk_diag *) = {
-        rk_emit_st,       rk_emit_c_header,       rk_emit_c_source,
-        rk_emit_plant_st, rk_emit_plant_c_header, rk_emit_plant_c_source};
     const rk_prove_plan plan = {.scans = compile ? 3000 : 500, .compile = compile};
+    rk_text *text[RK_PROGRAM_FILES] = {NULL};
+    rk_program program = {.text = {NULL}};
     char words[RK_PROOF_WORDS_CHARS];
-    rk_text *text[TEXTS];
-    const char *chars[TEXTS];
     rk_diag diag = {RK_OK, ""};
-    rk_program program;
     rk_proof proof;
     size_t i;
 
-    for (i = 0; i < TEXTS; i++) {
+    for (i = 0; i < RK_PROGRAM_FILES; i++) {
+        const rk_program_file f = (rk_program_file)i;
+
+        if (!is_proven_here(f, compile) || !rk_program_has(loop, f)) continue;
         text[i] = rk_text_create();
-        ck_assert_msg(emit[i](loop, number, text[i], &diag) == RK_OK, "%s: %s", fact,
+        ck_assert_msg(rk_program_text(loop, f, number, text[i], &diag) == RK_OK, "%s: %s", fact,
                       diag.text);
-        chars[i] = rk_text_chars(text[i]);
-    }
-    program = (rk_program){.controller_st = chars[0], .plant_st = chars[3]};
-    if (compile) {
-        program = (rk_program){chars[0], chars[3], chars[2], chars[1], chars[5], chars[4]};
+        program.text[i] = rk_text_chars(text[i]);
     }
     ck_assert_msg(rk_proof_compute(loop, &program, &plan, &proof, &diag) == RK_OK, "%s",
                   diag.text);
@@ -217,7 +220,7 @@ static void prove(const rk_design *loop, rk_number number, bool compile, const c
                       proof.part[i].what, words);
     }
     ck_assert(proof.proven);
-    for (i = 0; i < TEXTS; i++) {
+    for (i = 0; i < RK_PROGRAM_FILES; i++) {
         rk_text_free(text[i]);
     }
 }

@@ -96,6 +96,8 @@ static void draw_settings(rng *r, rk_rig_settings *s)
     s->alarm_high = happens(r, 0.3) ? 1e30 : 70;
     s->alarm_deviation = happens(r, 0.5) ? 0 : between(r, 0.1, 20);
     s->alarm_gap = between(r, 0, 3);
+    s->kc_low = happens(r, 0.5) ? 0 : between(r, -20, 0);
+    s->kc_high = happens(r, 0.5) ? 0 : between(r, 0, 20);
 }
 
 /* One setting out of its range, in either direction where there are two. */
@@ -242,7 +244,7 @@ static void run_once(rk_plc *plc, const rk_rig_params *params, int run, rng *r, 
             draw_settings(r, &good);
         }
         s = good;
-        if (k > 0 && happens(r, 0.02)) {
+        if (happens(r, 0.02)) {
             spoil(r, &s);
         }
         draw_input(r, &good, &in, &pv);

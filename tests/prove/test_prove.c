@@ -5,45 +5,16 @@
 
 #include "../support/loops.h"
 #include "../support/support.h"
+#include "texts.h"
 
-/* All program text of a loop. */
-typedef struct texts {
-    rk_text *text[6];
-    rk_program program;
-} texts;
-
+/* The slim controller's text. */
 static texts emitted_in(const rk_design *loop, rk_number number)
 {
-    rk_status (*const emit[6])(const rk_design *, rk_number, rk_text *, rk_diag *) = {
-        rk_emit_st,       rk_emit_c_header,       rk_emit_c_source,
-        rk_emit_plant_st, rk_emit_plant_c_header, rk_emit_plant_c_source};
-    const int count = loop->has_model ? 6 : 3;
-    rk_diag diag = {RK_OK, ""};
-    texts t = {.text = {NULL}};
-    const char *chars[6] = {NULL};
-    int i;
+    static const rk_program_file files[] = {RK_PROGRAM_SLIM_ST, RK_PROGRAM_SLIM_H,
+                                            RK_PROGRAM_SLIM_C,  RK_PROGRAM_PLANT_ST,
+                                            RK_PROGRAM_PLANT_H, RK_PROGRAM_PLANT_C};
 
-    for (i = 0; i < count; i++) {
-        t.text[i] = rk_text_create();
-        ck_assert_msg(emit[i](loop, number, t.text[i], &diag) == RK_OK, "%s", diag.text);
-        chars[i] = rk_text_chars(t.text[i]);
-    }
-    t.program = (rk_program){.controller_st = chars[0],
-                             .controller_h = chars[1],
-                             .controller_c = chars[2],
-                             .plant_st = chars[3],
-                             .plant_h = chars[4],
-                             .plant_c = chars[5]};
-    return t;
-}
-
-static void free_texts(texts *t)
-{
-    int i;
-
-    for (i = 0; i < 6; i++) {
-        rk_text_free(t->text[i]);
-    }
+    return texts_of(loop, number, files, COUNT(files));
 }
 
 static texts emitted(const rk_design *loop)
@@ -146,15 +117,15 @@ START_TEST(any_text_gives_the_blocks_bits)
         rk_text *st = rk_text_create(), *twin = rk_text_create();
         char words[RK_PROOF_WORDS_CHARS];
         rk_diag diag = {RK_OK, ""};
-        rk_program program = {NULL};
+        rk_program program = {.text = {NULL}};
         rk_proof proof;
 
         ck_assert_msg(rk_emit_st(&loop, RK_NUMBER_LREAL, st, &diag) == RK_OK, "%d: %s", seed,
                       diag.text);
-        program.controller_st = rk_text_chars(st);
+        program.text[RK_PROGRAM_SLIM_ST] = rk_text_chars(st);
         if (loop.has_model) {
             ck_assert_int_eq(rk_emit_plant_st(&loop, RK_NUMBER_LREAL, twin, NULL), RK_OK);
-            program.plant_st = rk_text_chars(twin);
+            program.text[RK_PROGRAM_PLANT_ST] = rk_text_chars(twin);
         }
         ck_assert_msg(rk_proof_compute(&loop, &program, &plan, &proof, &diag) == RK_OK,
                       "%d: %s", seed, diag.text);
@@ -296,55 +267,29 @@ static const struct {
      "increment := ki_ts * ((p_weight * sp) - seen);"},
     {"a single precision literal", 0, false, "kc       : LREAL := LREAL#-11.3",
      "kc       : LREAL := REAL#-11.3"},
-    {"the twin's a00", 0, true, "a00      : LREAL := LREAL#", NULL},
-    {"the twin's b10", 0, true, "b10      : LREAL := LREAL#", NULL},
+    {"the twin's first coefficient", 0, true, "a_0_0    : LREAL := LREAL#", NULL},
+    {"the twin's last coefficient", 0, true, "later_0  : LREAL := LREAL#", NULL},
     {"a scan less of dead time", 0, true, "delay    : DINT := 17;", "delay    : DINT := 16;"},
     {"the twin's ring", 0, true, "oldest := oldest + 1;", "oldest := 1;"},
     {"the twin takes what is no number", 0, true,
-     "IF (late - late) = LREAL#0.0 THEN u := late - out0; END_IF;", "u := late - out0;"},
-    {"the twin's operating point", 0, true, "pv := pv0 + x0;", "pv := x0;"},
+     "IF (late - late) = LREAL#0.0 THEN u := late - out_rest; END_IF;",
+     "u := late - out_rest;"},
+    {"the twin's operating point", 0, true, "pv := pv_rest + state_0;", "pv := state_0;"},
     {"the load is left out", 0, true, "late := out + load;", "late := out;"},
 };
-
-/* The text with `put` for `find`; NULL: with another last digit of the number behind it. */
-static char *changed(const char *text, const char *find, const char *put)
-{
-    const char *at = strstr(text, find), *rest;
-    char number[64], *end;
-    size_t length;
-    char *made;
-
-    ck_assert_msg(at != NULL, "no '%s' in the text", find);
-    rest = at + strlen(find);
-    if (put == NULL) {
-        const double value = strtod(rest, &end);
-
-        (void)snprintf(number, sizeof number, "%s%.17g", find, nextafter(value, 1e300));
-        ck_assert_ptr_nonnull(strchr(number, '.'));
-        rest = end;
-        put = number;
-    }
-    length = strlen(text) + strlen(put) + 1;
-    made = malloc(length);
-    ck_assert_ptr_nonnull(made);
-    (void)snprintf(made, length, "%.*s%s%s", (int)(at - text), text, put, rest);
-    return made;
-}
 
 START_TEST(one_change_to_the_text_is_found)
 {
     const rk_design loop = variant(mutations[_i].variant);
     const rk_prove_plan plan = {.scans = 10000, .compile = false};
+    const rk_program_file file = mutations[_i].plant ? RK_PROGRAM_PLANT_ST : RK_PROGRAM_SLIM_ST;
     texts t = emitted(&loop);
-    char *mutant = changed(mutations[_i].plant ? t.program.plant_st : t.program.controller_st,
-                           mutations[_i].find, mutations[_i].put);
-    rk_program program = {.controller_st = t.program.controller_st,
-                          .plant_st = t.program.plant_st};
+    char *mutant = text_changed(t.program.text[file], mutations[_i].find, mutations[_i].put);
     char words[RK_PROOF_WORDS_CHARS];
     rk_proof proof;
 
-    *(mutations[_i].plant ? &program.plant_st : &program.controller_st) = mutant;
-    ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_OK);
+    t.program.text[file] = mutant;
+    ck_assert_int_eq(rk_proof_compute(&loop, &t.program, &plan, &proof, NULL), RK_OK);
     ck_assert_msg(proof.part[0].ran, "%s is no program: %s", mutations[_i].fact,
                   proof.part[0].refused);
     ck_assert_msg(!proof.proven && proof.part[0].mismatches > 0, "%s is not found",
@@ -369,13 +314,19 @@ static const struct {
 START_TEST(one_change_to_the_c_is_found)
 {
     const rk_design loop = variant(0);
-    const rk_prove_plan plan = plan_of();
+    rk_prove_plan plan = plan_of();
     texts t = emitted(&loop);
-    char *mutant = changed(t.program.controller_c, c_mutations[_i].find, c_mutations[_i].put);
+    char *mutant = text_changed(t.program.text[RK_PROGRAM_SLIM_C], c_mutations[_i].find,
+                                c_mutations[_i].put);
     char words[RK_PROOF_WORDS_CHARS];
     rk_proof proof;
 
-    t.program.controller_c = mutant;
+    t.program.text[RK_PROGRAM_SLIM_C] = mutant;
+    /* Without being told so it does not even compile it. */
+    ck_assert_int_eq(rk_proof_compute(&loop, &t.program, &plan, &proof, NULL), RK_OK);
+    ck_assert(!proof.proven && proof.part[1].scans == 0);
+    ck_assert_ptr_nonnull(strstr(proof.part[1].refused, "is not what emit writes"));
+    plan.changed = true;
     ck_assert_int_eq(rk_proof_compute(&loop, &t.program, &plan, &proof, NULL), RK_OK);
     ck_assert(!proof.proven);
     ck_assert_uint_eq(proof.part[0].mismatches, 0);
@@ -408,8 +359,9 @@ START_TEST(a_text_that_is_no_controller_is_told)
     const rk_design loop = brix_loop();
     const rk_prove_plan plan = {.scans = 10};
     texts t = emitted(&loop);
-    rk_program program = {.controller_st = no_programs[_i].text,
-                          .plant_st = t.program.plant_st};
+    rk_program program = {
+        .text = {[RK_PROGRAM_SLIM_ST] = no_programs[_i].text,
+                 [RK_PROGRAM_PLANT_ST] = t.program.text[RK_PROGRAM_PLANT_ST]}};
     rk_proof proof;
 
     ck_assert_int_eq(rk_proof_compute(&loop, &program, &plan, &proof, NULL), RK_OK);
@@ -518,7 +470,7 @@ START_TEST(calls_without_sense_are_refused)
 {
     rk_design loop = brix_loop();
     rk_prove_plan plan = {.scans = 0};
-    const rk_program program = {.controller_st = NULL};
+    const rk_program program = {.text = {NULL}};
     rk_proof proof;
 
     ck_assert_int_eq(rk_proof_compute(NULL, &program, &plan, &proof, NULL), RK_ERR_ARG);
@@ -556,10 +508,11 @@ static Suite *suite_prove(void)
 }
 
 Suite *suite_general(void);
+Suite *suite_whole(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_prove, suite_general};
+    static Suite *(*const makers[])(void) = {suite_prove, suite_general, suite_whole};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -561,19 +561,24 @@ END_TEST
 
 START_TEST(each_file_of_a_program_has_its_place_and_text)
 {
-    const rk_design d = blend();
+    rk_design d = blend();
     char path[RK_PROGRAM_FILES][RK_PROGRAM_PATH_CHARS];
     int i, k;
 
     for (i = 0; i < RK_PROGRAM_FILES; i++) {
         rk_text *text = rk_text_create();
 
-        rk_program_path("plc", &d, (rk_program_file)i, path[i]);
-        ck_assert_int_eq(strncmp(path[i], "plc/blend_brix", 14), 0);
+        d.settings.predictor =
+            i == RK_PROGRAM_PREDICTOR_H || i == RK_PROGRAM_PREDICTOR_C ? RK_YES : RK_NO;
+        rk_program_path("plc", &d, (rk_program_file)i, RK_NUMBER_LREAL, path[i]);
+        ck_assert(strncmp(path[i], "plc/blend_brix", 14) == 0 ||
+                  strncmp(path[i], "plc/loop_controller.", 20) == 0);
         ck_assert_ptr_nonnull(rk_program_meaning((rk_program_file)i));
-        ck_assert_int_eq(rk_program_text(&d, (rk_program_file)i, RK_NUMBER_LREAL, text, NULL),
-                         RK_OK);
-        ck_assert_uint_gt(rk_text_length(text), 200);
+        if (i != RK_PROGRAM_SHEET && i != RK_PROGRAM_SHEET_CSV) { /* tried above */
+            ck_assert_int_eq(
+                rk_program_text(&d, (rk_program_file)i, RK_NUMBER_LREAL, text, NULL), RK_OK);
+            ck_assert_uint_gt(rk_text_length(text), 200);
+        }
         rk_text_free(text);
         for (k = 0; k < i; k++) {
             ck_assert_str_ne(path[k], path[i]);

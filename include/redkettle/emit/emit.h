@@ -39,11 +39,12 @@ void rk_emit_block_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 void rk_emit_plant_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
 /**
- * The controller of a loop as program text at the loop's scan interval: an IEC 61131-3
- * Structured Text function block, or a C99 header and source with no dependencies. All
- * do the arithmetic of rk_pid in its order with its coefficients, so they give its bits, in
- * double or in single precision. Each is headed by where the numbers come from: record, model
- * with intervals, rule, margins.
+ * The slim controller of a loop, its constants folded at the loop's scan interval, for the smallest
+ * controllers: an IEC 61131-3 Structured Text function block, or a C99 header and source with no
+ * dependencies. All do the arithmetic of rk_pid in its order with its coefficients, so they give
+ * its bits, in double or in single precision; they have none of rk_loop's alarms and know no safe
+ * output. Each is headed by where the numbers come from: record, model with intervals, rule,
+ * margins.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE as rk_design_check and rk_settings_pid_params, or
  *          if the loop has no scan, no settings or no output range; RK_ERR_MEMORY.
@@ -62,6 +63,27 @@ rk_status rk_emit_c_source(const rk_design *loop, rk_number number, rk_text *tex
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_MEMORY.
  */
 rk_status rk_emit_general_st(rk_number number, rk_text *text, rk_diag *diag);
+
+/** The same block as C99: a structure loop_controller (or loop_controller_real), and its
+ * functions. Errors  as rk_emit_general_st. */
+rk_status rk_emit_general_c_header(rk_number number, rk_text *text, rk_diag *diag);
+rk_status rk_emit_general_c_source(rk_number number, rk_text *text, rk_diag *diag);
+
+/**
+ * A loop as C99: a structure blend_brix_loop with the block in it, blend_brix_loop_init that gives
+ * it the loop's settings, and blend_brix_loop_scan; and the predictor's block of a loop that has
+ * one.
+ *
+ * Errors  as rk_emit_program_st; RK_ERR_RANGE for a predictor that there is none of.
+ */
+rk_status rk_emit_loop_c_header(const rk_design *loop, rk_number number, rk_text *text,
+                                rk_diag *diag);
+rk_status rk_emit_loop_c_source(const rk_design *loop, rk_number number, rk_text *text,
+                                rk_diag *diag);
+rk_status rk_emit_predictor_c_header(const rk_design *loop, rk_number number, rk_text *text,
+                                     rk_diag *diag);
+rk_status rk_emit_predictor_c_source(const rk_design *loop, rk_number number, rk_text *text,
+                                     rk_diag *diag);
 
 /**
  * The loop's model as a plant twin at the scan interval, to try a PLC's program on: a function
@@ -98,15 +120,39 @@ rk_status rk_emit_fixed_source(const rk_design *loop, rk_text *text, rk_diag *di
 rk_status rk_emit_fixed_error(const rk_design *loop, double *error, rk_diag *diag);
 
 /**
- * The program that wires the blocks: a ramp for the setpoint, the controller, the twin behind a
- * switch, and a check at run time that the task's interval is the scan; the variables that it
- * shares with the PLC; a configuration whose task has the scan as its interval. A cold start is
- * in manual at the operating point's output, a warm one goes on with mode, setpoint and output.
+ * The program of a loop: an instance of rk_emit_general_st's block with the loop's settings as
+ * variables that may be changed while it runs, its predictor, the twin behind a switch that freezes
+ * the output, the channels' counts, and a check at run time that the task's interval is the scan;
+ * the variables that it shares with the PLC; a configuration whose task has the scan as its
+ * interval. A cold start is in manual where the valve stands, or at the safe output; a warm one as
+ * [program] says.
  *
  * Errors  as rk_emit_st and rk_emit_plant_st; RK_ERR_RANGE for a scan below 0.1 ms.
  */
 rk_status rk_emit_program_st(const rk_design *loop, rk_number number, rk_text *text,
                              rk_diag *diag);
+
+enum { RK_VARIABLES_MAX = 72, RK_VARIABLE_CHARS = RK_BLOCK_NAME_CHARS + 16 };
+
+/** A variable that the program shares with the rest of the PLC. */
+typedef struct rk_variable {
+    char name[RK_VARIABLE_CHARS]; /* with the loop's prefix: "blend_brix_sp" */
+    const char *word;             /* without: "sp" */
+    const char *type; /* "LREAL" (or REAL, by the number type), "BOOL", "INT", "DINT" */
+    bool retain;      /* a warm restart goes on with it */
+    double initial;   /* of a BOOL: 0 or 1 */
+    double low, high; /* its range; NaN: not known */
+    const char *meaning;
+    char units[RK_GAIN_UNIT_CHARS];
+    const char *at; /* its address; "": it has none, NULL: it has one that is left open */
+} rk_variable;
+
+/** They: as many as *count. Errors  as rk_emit_program_st. */
+rk_status rk_emit_variable_list(const rk_design *loop, rk_number number,
+                                rk_variable list[RK_VARIABLES_MAX], int *count, rk_diag *diag);
+
+/** A variable's word as the function block's pin is called: "alarm_far" is alarm_deviation. */
+const char *rk_emit_pin_of(const char *word);
 
 /** Those variables as CSV: name, type, unit, low, high, initial, retain, meaning. Errors  as
  * rk_emit_program_st. */
@@ -120,6 +166,13 @@ rk_status rk_emit_variables(const rk_design *loop, rk_number number, rk_text *te
  * Errors  as rk_emit_program_st.
  */
 rk_status rk_emit_xml(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag);
+
+/**
+ * Read such XML back: as the Structured Text that it stands for, units, variables and task.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_FORMAT for what is no such XML; RK_ERR_MEMORY.
+ */
+rk_status rk_emit_xml_read(const char *xml, size_t length, rk_text *text, rk_diag *diag);
 
 /** A scan of the controller's test: what it is given, and what the device block answers. */
 typedef struct rk_vector {

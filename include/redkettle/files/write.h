@@ -21,12 +21,20 @@ extern "C" {
 rk_status rk_file_write(const char *path, const char *content, size_t length, bool replace,
                         rk_diag *diag);
 
+/** A file that is to be written. */
+typedef struct rk_file_content {
+    const char *path, *content;
+    size_t length;
+} rk_file_content;
+
 /**
- * May this be written? Nothing is: for several files that are to be written all or none. Errors
- * as rk_file_write.
+ * Write several files, all or none: each is made beside its place and brought to the disk first,
+ * and then all take their names at once, in which no signal that can be caught comes between.
+ *
+ * Errors  as rk_file_write.
  */
-rk_status rk_file_may_write(const char *path, const char *content, size_t length, bool replace,
-                            rk_diag *diag);
+rk_status rk_files_write(const rk_file_content *list, size_t count, bool replace,
+                         rk_diag *diag);
 
 /** Read a whole file of at most 16 MiB; *content ends with a NUL and is freed by
  * rk_memory_free. */

@@ -4,7 +4,7 @@
 
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/record/record.h>
-#include <redkettle/emit/emit.h>
+#include <redkettle/emit/program_files.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -12,14 +12,13 @@ extern "C" {
 
 /** Program text of a loop, as it stands in its files; NULL: there is none. */
 typedef struct rk_program {
-    const char *controller_st, *plant_st;
-    const char *controller_c, *controller_h;
-    const char *plant_c, *plant_h;
+    const char *text[RK_PROGRAM_FILES];
 } rk_program;
 
 typedef struct rk_prove_plan {
     size_t scans; /* 1 or more */
-    bool compile; /* build and run the C too */
+    bool compile; /* build and run the C too, .. */
+    bool changed; /* .. also where it is not what emit writes */
 } rk_prove_plan;
 
 /** 10,000 scans, and the C compiled. */
@@ -27,21 +26,21 @@ rk_prove_plan rk_prove_plan_make(void);
 
 /** One program beside the device blocks. */
 typedef struct rk_proof_part {
-    const char *what; /* "Structured Text" or "C" */
+    const char *what; /* "program", "XML", .. */
     rk_number number; /* what it counts in; the device blocks beside it too */
     bool ran;
     char refused[256];        /* why it did not, or stopped; "": it ran to the end */
     bool excused;             /* it could not be tried here, which says nothing of the text */
     size_t scans, mismatches; /* a scan whose OUT, HELD or PV has another bit */
-    double worst;    /* largest difference of OUT, out-EU; infinite: a number against none */
-    size_t first;    /* the first scan that differs, .. */
-    const char *pin; /* .. which of its outputs, .. */
+    double worst; /* largest difference of OUT, out-EU; infinite: a number against none */
+    size_t first; /* the first scan that differs, .. */
+    char pin[RK_VARIABLE_CHARS]; /* .. which of its outputs or variables, .. */
     double wanted, got;
     double sp, pv; /* .. and what stood at its inputs */
     bool automatic;
 } rk_proof_part;
 
-enum { RK_PROOF_PARTS = 2 };
+enum { RK_PROOF_PARTS = 8 };
 
 typedef struct rk_proof {
     rk_proof_part part[RK_PROOF_PARTS];
@@ -52,12 +51,16 @@ typedef struct rk_proof {
 } rk_proof;
 
 /**
- * Run program text beside the device blocks of the loop, scan by scan: through the test
- * vectors, a closed loop with the plant twin of each side (setpoints, loads, noise, manual and
- * automatic, values that are no numbers, starts from any output), and values without sense.
- * Every output of every scan is compared bit for bit, in the precision that the text counts in.
- * Structured Text runs in the stand-in PLC; C is compiled by `cc`, in a directory of its own
- * that is removed.
+ * Hold all of a loop's program text against the loop, in the precision that the text counts in:
+ *
+ *   program    block, twin, program, variables and task in the stand-in PLC, beside rk_loop on a port
+ *              that is moved by hand: cold and warm starts, modes, settings changed while it runs
+ *              and nonsense among them, limits, a PV that fails in each way and comes back, reads of
+ *              the valve, simulation, late scans. Every variable after every scan, bit for bit.
+ *   XML        read back, it is the same text; so are the variables' list and the test vectors.
+ *   C          compiled by `cc` in a directory of its own that is removed, and run as the block is.
+ *              What is not what emit writes is not compiled, but by `changed`.
+ *   slim       the controller with its constants folded, in either language, beside rk_pid.
  *
  * A text that cannot be read, lacks a pin or stops is a finding in *proof, not an error.
  *
@@ -103,7 +106,7 @@ rk_status rk_twin_run_to_csv(const rk_twin_run *run, rk_text *text, rk_diag *dia
 void rk_twin_run_free(rk_twin_run *run);
 
 /** In a sentence: "20,726 scans, no bit differs", or what does. */
-enum { RK_PROOF_WORDS_CHARS = 512 };
+enum { RK_PROOF_WORDS_CHARS = 768 };
 void rk_proof_part_words(const rk_proof_part *part, char words[RK_PROOF_WORDS_CHARS]);
 
 #ifdef __cplusplus

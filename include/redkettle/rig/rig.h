@@ -46,6 +46,7 @@ typedef struct rk_rig_settings {
     double hold_time;                                         /* below 0: for ever */
     double stale_time;                                        /* 0: it may stand still */
     double alarm_low, alarm_high, alarm_deviation, alarm_gap; /* alarm_deviation 0: none */
+    double kc_low, kc_high; /* it is stable between them; both the same: not known */
 } rk_rig_settings;
 
 typedef struct rk_rig_params {
@@ -72,10 +73,11 @@ typedef struct rk_rig_input {
     bool restart;   /* start anew, from where the valve stands or from out_safe */
 } rk_rig_input;
 
-/** What it answers. Before the first settings that are good all is 0, but refused. */
+/** What it answers. */
 typedef struct rk_rig_output {
     double out, wanted, sp_now;
-    bool at_low, at_high, held, failed, refused;
+    bool at_low, at_high, held, failed, refused, kc_unsafe;
+    bool started; /* there were good settings */
     bool pv_bad, pv_stale, pv_is_low, pv_is_high, pv_deviates, scan_late; /* alarms */
     int mode; /* 0 manual, 1 automatic, 2 tracking */
 } rk_rig_output;

@@ -18,11 +18,12 @@ extern "C" {
  * It knows BOOL, SINT, INT, DINT, LINT, USINT, UINT, UDINT, REAL, LREAL, TIME, ARRAY and
  * STRUCT; FUNCTION, FUNCTION_BLOCK and PROGRAM with all their VAR sections; all statements of
  * the language; the standard's numeric, selection, comparison and conversion functions, its
- * bistables, edge triggers, counters and timers; and a CONFIGURATION with cyclic tasks. Not
- * strings, dates, bit strings, references, classes, and directly represented variables.
+ * bistables, edge triggers, counters and timers; and a CONFIGURATION with cyclic tasks, or
+ * VAR_GLOBAL alone. Not strings, dates, bit strings, references, classes, and addresses in
+ * statements.
  *
  * Where the standard leaves a choice: what a text uses is declared above it (so there is no
- * recursion, as the standard demands); a boolean operator evaluates both sides; an integer or
+ * recursion, as the standard demands); a variable AT an address is one like any other; a boolean operator evaluates both sides; an integer or
  * TIME result that its type cannot hold, an integer division by zero and an index beyond its
  * array stop the scan with an error; REAL and LREAL are IEC 60559's binary32 and binary64 and
  * go on with infinities and NaN; TIME counts nanoseconds.
@@ -123,6 +124,10 @@ void rk_plc_set_clock(rk_plc *plc, double seconds);
  * Errors  as rk_plc_scan; RK_ERR_DATA if no configuration was loaded.
  */
 rk_status rk_plc_run(rk_plc *plc, double seconds, rk_diag *diag);
+
+/** The interval of the task that runs a program of this type, s. Errors  RK_ERR_ARG for a NULL;
+ * RK_ERR_DATA if there is none. */
+rk_status rk_plc_interval(const rk_plc *plc, const char *program, double *seconds);
 
 /** All programs and global variables of the configuration, as rk_plc_instance_restart. */
 void rk_plc_restart(rk_plc *plc, bool warm);

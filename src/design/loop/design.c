@@ -51,6 +51,9 @@ rk_status rk_date_order_from_text(const char *text, rk_date_order *order, rk_dia
     return status;
 }
 
+/* A name of a loop, and what stands behind it. */
+#define NAME_LENGTH 53.0
+
 rk_design rk_design_make(void)
 {
     const double none = nan("");
@@ -77,6 +80,10 @@ rk_design rk_design_make(void)
     made.given = rk_given_settings_make();
     made.requirements = rk_requirements_default();
     made.plant = rk_plant_design_make();
+    made.program.configuration = RK_YES;
+    made.program.name_length = NAME_LENGTH;
+    made.program.pv_raw[0] = made.program.pv_raw[1] = none;
+    made.program.out_raw[0] = made.program.out_raw[1] = none;
     return made;
 }
 
@@ -173,6 +180,9 @@ rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
         return rk_diag_set(diag, RK_ERR_RANGE,
                            "a predictor beside a [process] is judged as it is scanned: give "
                            "[loop] scan");
+    }
+    if (status == RK_OK) {
+        status = rk_program_design_check(loop, diag);
     }
     if (status == RK_OK && loop->has_plant) {
         status = rk_plant_design_check(&loop->plant, loop->pv_low, loop->pv_high, diag);

@@ -40,6 +40,7 @@ static const word_list derivative_words = {scheme_text, scheme_value, RK_SCHEME_
                                            RK_SCHEME_TRAPEZOID};
 WORDS(algorithm, RK_ALGORITHM_POSITION, RK_ALGORITHM_VELOCITY)
 WORDS(yes_no, RK_NO, RK_YES)
+WORDS(warm_start, RK_WARM_START_AS_IT_WAS, RK_WARM_START_AUTOMATIC)
 WORDS(date_order, RK_DATE_ORDER_BY_FILE, RK_DATE_ORDER_MONTH_FIRST)
 
 /* A row: the key, and where its value lies. */
@@ -83,6 +84,7 @@ static const rk_section sections[] = {
     {"settings", "The controller's settings, in the form that they were typed."},
     {"require", "What the loop must do; check and search judge by it."},
     {"plant", "The simulated plant that bump and run act on, with its faults."},
+    {"program", "How emit writes the program text for the PLC."},
 };
 
 enum { SECTIONS = sizeof sections / sizeof sections[0] };
@@ -277,6 +279,19 @@ static const row rows[] = {
         "When neither PV nor OUT gets through."),
     TEXT("plant", "valve-file", plant.valve_file, "none",
          "A file that keeps the valve's place from one run to the next."),
+    WORD("program", "warm-start", warm_start_words, program.warm_start, "as-it-was",
+         "Whether the loop is in manual or automatic after a warm restart of the PLC."),
+    WORD("program", "configuration", yes_no_words, program.configuration, "yes",
+         "Whether CONFIGURATION, RESOURCE and TASK are written; a project may have its own."),
+    NUMBER("program", "name-length", NONE, 24_TO_64, program.name_length, "53",
+           "Longest name that the PLC takes, characters."),
+    ROW("program", "pv-raw", INTERVAL, NONE, ANY, program.pv_raw, "PV is in its own unit",
+        "Counts of the input channel at the low and the high end of PV's range."),
+    ROW("program", "out-raw", INTERVAL, NONE, ANY, program.out_raw, "OUT is in its own unit",
+        "Counts of the output channel at the low and the high end of OUT's range."),
+    TEXT("program", "pv-at", program.pv_at, "left open", "The input channel's address: %IW0."),
+    TEXT("program", "out-at", program.out_at, "left open",
+         "The output channel's address: %QW0."),
 };
 
 enum { ROWS = sizeof rows / sizeof rows[0] };
@@ -326,6 +341,8 @@ static bool in_range(rk_key_range range, double x)
         return x > 0 && x < 1;
     case RK_RANGE_4_TO_24:
         return x >= 4 && x <= 24;
+    case RK_RANGE_24_TO_64:
+        return x >= 24 && x <= 64 && x == floor(x);
     case RK_RANGE_ABOVE_1:
         return x > 1;
     default:
@@ -343,6 +360,7 @@ static const char *range_words(rk_key_range range)
                                         " from 0 to below 1",
                                         " between 0 and 1",
                                         " from 4 to 24",
+                                        " from 24 to 64, whole",
                                         " above 1"};
 
     return words[range];

@@ -49,6 +49,34 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
     return RK_OK;
 }
 
+rk_status rk_worst_kc_compute(const rk_model_set *set, const rk_settings *settings,
+                              const rk_sampling *sampling, double kc[2], rk_diag *diag)
+{
+    double low = -HUGE_VAL, high = HUGE_VAL;
+    const rk_model *known;
+    size_t i;
+
+    rk_diag_clear(diag);
+    if (set == NULL || settings == NULL || kc == NULL) return RK_ERR_ARG;
+    known = sampling != NULL && sampling->known != NULL ? sampling->known : &set->model[0];
+    kc[0] = kc[1] = nan("");
+    for (i = 0; i < set->count; i++) {
+        rk_margins m;
+        const rk_status status =
+            rk_loop_margins_compute(&set->model[i], known, settings, sampling, &m, diag);
+
+        if (status != RK_OK) return status;
+        if (!m.kc_range_exists) return RK_OK;
+        low = fmax(low, m.kc_stable[0]);
+        high = fmin(high, m.kc_stable[1]);
+    }
+    if (low < high) {
+        kc[0] = low;
+        kc[1] = high;
+    }
+    return RK_OK;
+}
+
 /* The largest part that is looked at, and how near its border is found. */
 #define MOST 0.95
 enum { HALVINGS = 10 };

@@ -42,9 +42,10 @@ static const char *sample(const rk_key *key)
     case RK_KEY_TIME_UNIT:
         return "min";
     case RK_KEY_NUMBER:
-        return key->range == RK_RANGE_4_TO_24   ? "12.0"
-               : key->range == RK_RANGE_ABOVE_1 ? "1.5"
-                                                : "0.5";
+        return key->range == RK_RANGE_4_TO_24    ? "12.0"
+               : key->range == RK_RANGE_24_TO_64 ? "32.0"
+               : key->range == RK_RANGE_ABOVE_1  ? "1.5"
+                                                 : "0.5";
     case RK_KEY_TIME:
     case RK_KEY_TIMES:
         return "0.5s";

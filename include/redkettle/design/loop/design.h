@@ -75,6 +75,34 @@ const char *rk_date_order_to_text(rk_date_order order);
 /** Errors  RK_ERR_RANGE for another word; diag lists them. */
 rk_status rk_date_order_from_text(const char *text, rk_date_order *order, rk_diag *diag);
 
+/** How a loop begins after a warm restart of its PLC. */
+typedef enum rk_warm_start {
+    RK_WARM_START_AS_IT_WAS = 0,
+    RK_WARM_START_MANUAL = 1,
+    RK_WARM_START_AUTOMATIC = 2,
+} rk_warm_start;
+
+/** "as-it-was", "manual", "automatic". */
+const char *rk_warm_start_to_text(rk_warm_start warm_start);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_warm_start_from_text(const char *text, rk_warm_start *warm_start, rk_diag *diag);
+
+enum { RK_ADDRESS_CHARS = 32 };
+
+/** What the program text for a PLC is to be like. */
+typedef struct rk_program_design {
+    rk_warm_start warm_start;
+    rk_yes_no configuration;      /* with CONFIGURATION, RESOURCE and TASK around it */
+    double name_length;           /* longest name, characters, a whole number from 24 to 64 */
+    double pv_raw[2], out_raw[2]; /* counts of the channel at the range's ends; NaN: the signal
+                                     is in its own unit */
+    char pv_at[RK_ADDRESS_CHARS], out_at[RK_ADDRESS_CHARS]; /* "%IW0"; empty: not said */
+} rk_program_design;
+
+/** Whole numbers of 32 bits that a channel may count to. */
+#define RK_RAW_MOST 2147483647.0
+
 /** A name or a unit in a loop design, and a file name or a column's. */
 enum { RK_NAME_CHARS = 64, RK_UNITS_CHARS = 24, RK_PATH_CHARS = 512 };
 
@@ -142,7 +170,13 @@ typedef struct rk_design {
 
     bool has_plant;
     rk_plant_design plant; /* behind the sim port */
+
+    rk_program_design program;
 } rk_design;
+
+/** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for counts or an address that are none; diag
+ * names the key. */
+rk_status rk_program_design_check(const rk_design *loop, rk_diag *diag);
 
 /**
  * What the loop block needs to run this loop: its settings, limits and alarms. A PV beyond -2.5

@@ -57,6 +57,7 @@ typedef enum rk_key_range {
     RK_RANGE_0_TO_BELOW_1, /* 0 included */
     RK_RANGE_BETWEEN_0_AND_1,
     RK_RANGE_4_TO_24,
+    RK_RANGE_24_TO_64,
     RK_RANGE_ABOVE_1,
 } rk_key_range;
 

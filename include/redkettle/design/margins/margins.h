@@ -152,6 +152,16 @@ rk_status rk_worst_compute(const rk_model_set *set, const rk_settings *settings,
                            const rk_sampling *sampling, rk_worst *worst, rk_diag *diag);
 
 /**
+ * The open interval of kc in which the loop is stable on every model of the set, out-EU per pv-EU;
+ * both ends NaN where there is none. All other settings stay as they are.
+ *
+ * Units   sampling NULL: continuous.
+ * Errors  as rk_worst_compute.
+ */
+rk_status rk_worst_kc_compute(const rk_model_set *set, const rk_settings *settings,
+                              const rk_sampling *sampling, double kc[2], rk_diag *diag);
+
+/**
  * By how large a part every number of the model may be wrong at once, in whatever direction is
  * worst, with the loop still stable: 0 to 0.95.
  *
