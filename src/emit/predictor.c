@@ -118,8 +118,7 @@ rki_block rki_predictor_block(const rki_controller *c)
                      "what pv is by the model without its dead time", units);
     rki_block_number(&b, RKI_OUTPUTS, "pv_delayed", nan(""), "and with it", units);
     for (i = 0; i < count; i++) {
-        if (list[i].name[1] ==
-            '_') { /* m_ and q_, of the model; all others have longer words */
+        if (strncmp(list[i].name, "m_", 2) == 0 || strncmp(list[i].name, "q_", 2) == 0) {
             rki_block_constants(&b, &list[i], 1);
         }
     }
