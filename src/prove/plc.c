@@ -22,6 +22,7 @@ typedef struct bench {
     double interval;                /* of the task, s */
     double clock;                   /* s */
     double given[RK_VARIABLES_MAX]; /* what the scene gave last */
+    int input[RKI_PINS_MOST];       /* places of the inputs' variables */
 } bench;
 
 /* The program's name in the text, and the loop's prefix by it. */
@@ -149,9 +150,8 @@ static void set(bench *b, int i, double value)
 }
 
 /* A hand sets a variable when what it wants changes; the program has some of them too. */
-static void give(bench *b, const char *word, double value)
+static void give_at(bench *b, int at, double value)
 {
-    const int at = rki_reference_find(&b->reference, word);
     const bool same =
         at >= 0 && (b->given[at] == value || (isnan(value) && isnan(b->given[at])));
 
@@ -160,18 +160,15 @@ static void give(bench *b, const char *word, double value)
     set(b, at, value);
 }
 
-static void give_pins(bench *b, const rk_rig_pin *pin, const void *of)
+static void give(bench *b, rki_word word, double value)
 {
-    int i;
+    give_at(b, b->reference.place[word], value);
+}
 
-    for (; pin->name != NULL; pin++) {
-        for (i = 0; i < b->reference.variables; i++) {
-            const char *word = b->reference.list[i].word;
-
-            if (strcmp(rk_emit_pin_of(word), pin->name) == 0) {
-                give(b, word, rk_rig_pin_get(pin, of));
-            }
-        }
+static void give_pins(bench *b, const rk_rig_pin *pin, const int *place, const void *of)
+{
+    for (; pin->name != NULL; pin++, place++) {
+        give_at(b, *place, rk_rig_pin_get(pin, of));
     }
 }
 
@@ -191,12 +188,12 @@ static void give_all(bench *b)
 {
     const rki_scene *s = &b->scene;
 
-    give_pins(b, rk_rig_setting_pins, &s->settings);
-    give_pins(b, rk_rig_input_pins, &s->in);
-    give(b, "simulate", s->simulate);
-    give(b, "load", s->load);
+    give_pins(b, rk_rig_setting_pins, b->reference.setting, &s->settings);
+    give_pins(b, rk_rig_input_pins, b->input, &s->in);
+    give(b, RKI_SIMULATE, s->simulate);
+    give(b, RKI_LOAD, s->load);
     if (!isnan(s->loop->program.pv_raw[0])) {
-        give(b, "pv_raw", counts_of(s->loop, s->in.pv));
+        give(b, RKI_PV_RAW, counts_of(s->loop, s->in.pv));
     }
 }
 
@@ -229,7 +226,7 @@ static void compare(bench *b, rk_proof_part *part)
         const double wanted = r->variable[i], got = now(&b->variable[i]);
 
         if (same(wanted, got)) continue;
-        if (strcmp(r->list[i].word, "out") == 0) {
+        if (i == r->place[RKI_OUT]) {
             const double apart = fabs(wanted - got);
 
             part->worst = fmax(part->worst, isnan(apart) ? HUGE_VAL : apart);
@@ -239,9 +236,9 @@ static void compare(bench *b, rk_proof_part *part)
             (void)snprintf(part->pin, sizeof part->pin, "%s", r->list[i].name);
             part->wanted = wanted;
             part->got = got;
-            part->sp = rki_reference_get(r, "sp");
-            part->pv = rki_reference_get(r, "pv");
-            part->automatic = rki_reference_get(r, "automatic") != 0;
+            part->sp = rki_reference_get(r, RKI_SP);
+            part->pv = rki_reference_get(r, RKI_PV);
+            part->automatic = rki_reference_get(r, RKI_AUTOMATIC) != 0;
         }
         differs = true;
     }
@@ -285,7 +282,7 @@ static rk_status run_scans(bench *b, size_t scans, rk_proof_part *part, rk_diag 
         status = rk_plc_scan(b->plc, b->program, why);
         rki_reference_scan(&b->reference, b->clock);
         compare(b, part);
-        rki_scene_next(&b->scene, rki_reference_get(&b->reference, "out"));
+        rki_scene_next(&b->scene, rki_reference_get(&b->reference, RKI_OUT));
     }
     return status;
 }
@@ -304,6 +301,7 @@ rk_status rki_run_program(const rk_design *loop, const rk_program *program, size
 
     part->number = rki_number_of_program(program->text[RK_PROGRAM_PROGRAM]);
     status = rki_reference_make(loop, part->number, &b.reference, diag);
+    rki_reference_places(&b.reference, rk_rig_input_pins, b.input);
     if (status == RK_OK) {
         status = rki_scene_make(loop, part->number, 2026, &b.scene, diag);
     }

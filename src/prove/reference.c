@@ -14,7 +14,34 @@ enum { WATCHED_SCANS = 16 };
 #define COUNTED 2.0
 #define MOST 4.0 /* times what is watched: timers stand still there */
 
-int rki_reference_find(const rki_reference *r, const char *word)
+static const char *const words[RKI_WORDS] = {
+    [RKI_SP] = "sp",
+    [RKI_AUTOMATIC] = "automatic",
+    [RKI_MANUAL_OUT] = "manual_out",
+    [RKI_PV_RAW] = "pv_raw",
+    [RKI_PV] = "pv",
+    [RKI_PV_GOOD] = "pv_good",
+    [RKI_VALVE_KNOWN] = "valve_known",
+    [RKI_VALVE_OUT] = "valve_out",
+    [RKI_TRACKING] = "tracking",
+    [RKI_TRACK_OUT] = "track_out",
+    [RKI_APPLIED_ON] = "applied_on",
+    [RKI_APPLIED] = "applied",
+    [RKI_FEEDFORWARD] = "feedforward",
+    [RKI_OUT_LOW] = "out_low",
+    [RKI_OUT_HIGH] = "out_high",
+    [RKI_OUT_SAFE] = "out_safe",
+    [RKI_SIMULATE] = "simulate",
+    [RKI_LOAD] = "load",
+    [RKI_SIM_PV] = "sim_pv",
+    [RKI_SIM_OUT] = "sim_out",
+    [RKI_OUT_RAW] = "out_raw",
+    [RKI_OUT] = "out",
+    [RKI_SCAN_WRONG] = "scan_wrong",
+    [RKI_RAN] = "ran",
+};
+
+static int find(const rki_reference *r, const char *word)
 {
     int i;
 
@@ -24,19 +51,29 @@ int rki_reference_find(const rki_reference *r, const char *word)
     return -1;
 }
 
-double rki_reference_get(const rki_reference *r, const char *word)
+void rki_reference_places(const rki_reference *r, const rk_rig_pin *pin, int *place)
 {
-    const int at = rki_reference_find(r, word);
+    int i;
 
-    return at >= 0 ? r->variable[at] : 0.0;
+    for (; pin->name != NULL; pin++, place++) {
+        *place = -1;
+        for (i = 0; i < r->variables; i++) {
+            if (strcmp(rk_emit_pin_of(r->list[i].word), pin->name) == 0) {
+                *place = i;
+            }
+        }
+    }
 }
 
-void rki_reference_put(rki_reference *r, const char *word, double value)
+double rki_reference_get(const rki_reference *r, rki_word word)
 {
-    const int at = rki_reference_find(r, word);
+    return r->place[word] >= 0 ? r->variable[r->place[word]] : 0.0;
+}
 
-    if (at >= 0) {
-        r->variable[at] = value;
+void rki_reference_put(rki_reference *r, rki_word word, double value)
+{
+    if (r->place[word] >= 0) {
+        r->variable[r->place[word]] = value;
     }
 }
 
@@ -75,12 +112,18 @@ rk_status rki_reference_make(const rk_design *loop, rk_number number, rki_refere
 {
     rk_plant_params plant;
     rk_status status;
+    int i;
 
     memset(made, 0, sizeof *made);
     made->loop = loop;
     made->number = number;
     made->has_twin = loop->has_model;
     status = rk_emit_variable_list(loop, number, made->list, &made->variables, diag);
+    for (i = 0; i < RKI_WORDS; i++) {
+        made->place[i] = find(made, words[i]);
+    }
+    rki_reference_places(made, rk_rig_setting_pins, made->setting);
+    rki_reference_places(made, rk_rig_output_pins, made->output);
     if (status == RK_OK) {
         status = rk_emit_rig_settings(loop, number, false, &made->fixed, diag);
     }
@@ -129,7 +172,7 @@ static double watch(rki_reference *r, double clock)
     } else {
         const double took = since(clock, r->watch_from, MOST * expected);
 
-        rki_reference_put(r, "scan_wrong",
+        rki_reference_put(r, RKI_SCAN_WRONG,
                           took < nanoseconds(written((1.0 - WATCHED_TOLERANCE) * expected)) ||
                               took >
                                   nanoseconds(written((1.0 + WATCHED_TOLERANCE) * expected)));
@@ -152,9 +195,9 @@ static void take_counts(rki_reference *r)
     if (isnan(raw[0])) return;
     part = in_text(r, span / (raw[1] - raw[0]));
     rki_reference_put(
-        r, "pv",
+        r, RKI_PV,
         in_text(r, in_text(r, r->loop->pv_low) +
-                       in_text(r, in_text(r, in_text(r, rki_reference_get(r, "pv_raw")) -
+                       in_text(r, in_text(r, in_text(r, rki_reference_get(r, RKI_PV_RAW)) -
                                                  in_text(r, raw[0])) *
                                       part)));
 }
@@ -166,11 +209,11 @@ static void give_counts(rki_reference *r)
     double counts;
 
     if (isnan(raw[0])) return;
-    counts = in_text(r, rki_reference_get(r, "out") - in_text(r, r->loop->out_low));
+    counts = in_text(r, rki_reference_get(r, RKI_OUT) - in_text(r, r->loop->out_low));
     counts = in_text(r, counts * in_text(r, (raw[1] - raw[0]) / span));
     counts = in_text(r, in_text(r, raw[0]) + counts);
     counts = fmax(fmin(counts, in_text(r, raw[1])), in_text(r, raw[0]));
-    rki_reference_put(r, "out_raw", nearbyint(counts));
+    rki_reference_put(r, RKI_OUT_RAW, nearbyint(counts));
 }
 
 static void begin(rki_reference *r)
@@ -178,28 +221,24 @@ static void begin(rki_reference *r)
     const rk_warm_start warm = r->loop->program.warm_start;
 
     if (r->begun) return;
-    if (rki_reference_get(r, "ran") == 0) {
-        rki_reference_put(r, "out", rki_reference_get(r, "out_safe"));
-        rki_reference_put(r, "automatic", 0);
+    if (rki_reference_get(r, RKI_RAN) == 0) {
+        rki_reference_put(r, RKI_OUT, rki_reference_get(r, RKI_OUT_SAFE));
+        rki_reference_put(r, RKI_AUTOMATIC, 0);
     } else if (warm != RK_WARM_START_AS_IT_WAS) {
-        rki_reference_put(r, "automatic", warm == RK_WARM_START_AUTOMATIC);
+        rki_reference_put(r, RKI_AUTOMATIC, warm == RK_WARM_START_AUTOMATIC);
     }
-    rki_reference_put(r, "ran", 1);
+    rki_reference_put(r, RKI_RAN, 1);
 }
 
 static rk_rig_settings settings_now(const rki_reference *r)
 {
     rk_rig_settings s = r->fixed;
+    const int *place = r->setting;
     const rk_rig_pin *pin;
-    int i;
 
-    for (i = 0; i < r->variables; i++) {
-        const char *name = rk_emit_pin_of(r->list[i].word);
-
-        for (pin = rk_rig_setting_pins; pin->name != NULL; pin++) {
-            if (strcmp(pin->name, name) == 0) {
-                rk_rig_pin_set(pin, &s, r->variable[i]);
-            }
+    for (pin = rk_rig_setting_pins; pin->name != NULL; pin++, place++) {
+        if (*place >= 0) {
+            rk_rig_pin_set(pin, &s, r->variable[*place]);
         }
     }
     return s;
@@ -216,16 +255,16 @@ static double clamp(double x, double low, double high)
 /* Where OUT stands, and whether that is known of the valve; true: the controller begins anew. */
 static bool find_start(rki_reference *r, bool *known, double *stands)
 {
-    const bool simulate = rki_reference_get(r, "simulate") != 0;
+    const bool simulate = rki_reference_get(r, RKI_SIMULATE) != 0;
     const bool turned = simulate != r->simulated;
     bool anew;
 
-    *known =
-        rki_reference_get(r, "valve_known") != 0 && isfinite(rki_reference_get(r, "valve_out"));
-    *stands = rki_reference_get(r, *known ? "valve_out" : "out");
+    *known = rki_reference_get(r, RKI_VALVE_KNOWN) != 0 &&
+             isfinite(rki_reference_get(r, RKI_VALVE_OUT));
+    *stands = rki_reference_get(r, *known ? RKI_VALVE_OUT : RKI_OUT);
     r->simulated = simulate;
     if (turned && !simulate) {
-        rki_reference_put(r, "automatic", 0);
+        rki_reference_put(r, RKI_AUTOMATIC, 0);
     }
     anew = turned || !r->begun || !r->started;
     r->begun = true;
@@ -239,35 +278,37 @@ static bool find_start(rki_reference *r, bool *known, double *stands)
         }
     }
     if (anew) {
-        const double low = rki_reference_get(r, "out_low"),
-                     high = rki_reference_get(r, "out_high");
+        const double low = rki_reference_get(r, RKI_OUT_LOW),
+                     high = rki_reference_get(r, RKI_OUT_HIGH);
 
         *stands = low < high ? clamp(*stands, low, high) : *stands;
-        rki_reference_put(r, "manual_out", *stands);
+        rki_reference_put(r, RKI_MANUAL_OUT, *stands);
     }
     return anew;
 }
 
 static void answer(rki_reference *r, const rk_rig_output *out)
 {
+    const int *place = r->output;
     const rk_rig_pin *pin;
 
     r->started = out->started;
     r->out = out->out;
     if (out->mode != 0) {
-        rki_reference_put(r, "manual_out", out->out);
+        rki_reference_put(r, RKI_MANUAL_OUT, out->out);
     }
     if (r->simulated) {
-        rki_reference_put(r, "sim_pv",
-                          rk_rig_plant_scan(r->rig, out->out, rki_reference_get(r, "load")));
-        rki_reference_put(r, "sim_out", out->out);
+        rki_reference_put(r, RKI_SIM_PV,
+                          rk_rig_plant_scan(r->rig, out->out, rki_reference_get(r, RKI_LOAD)));
+        rki_reference_put(r, RKI_SIM_OUT, out->out);
     } else {
-        rki_reference_put(r, "out", out->out);
+        rki_reference_put(r, RKI_OUT, out->out);
     }
     give_counts(r);
-    for (pin = rk_rig_output_pins; pin->name != NULL; pin++) {
-        if (strcmp(pin->name, "out") != 0) {
-            rki_reference_put(r, pin->name, rk_rig_pin_get(pin, out));
+    for (pin = rk_rig_output_pins; pin->name != NULL; pin++, place++) {
+        /* OUT is written above, or it is frozen. */
+        if (*place >= 0 && *place != r->place[RKI_OUT]) {
+            r->variable[*place] = rk_rig_pin_get(pin, out);
         }
     }
 }
@@ -282,16 +323,16 @@ void rki_reference_scan(rki_reference *r, double clock)
     begin(r);
     in.restart = find_start(r, &in.valve_known, &in.valve_out);
     in.valve_known = in.valve_known || in.restart;
-    in.sp = rki_reference_get(r, "sp");
-    in.pv = r->simulated ? rk_rig_plant_pv(r->rig) : rki_reference_get(r, "pv");
-    in.pv_good = r->simulated || rki_reference_get(r, "pv_good") != 0;
-    in.automatic = rki_reference_get(r, "automatic") != 0;
-    in.manual_out = rki_reference_get(r, "manual_out");
-    in.tracking = rki_reference_get(r, "tracking") != 0;
-    in.track_out = rki_reference_get(r, "track_out");
-    in.applied_known = rki_reference_get(r, "applied_on") != 0;
-    in.applied = rki_reference_get(r, "applied");
-    in.feedforward = rki_reference_get(r, "feedforward");
+    in.sp = rki_reference_get(r, RKI_SP);
+    in.pv = r->simulated ? rk_rig_plant_pv(r->rig) : rki_reference_get(r, RKI_PV);
+    in.pv_good = r->simulated || rki_reference_get(r, RKI_PV_GOOD) != 0;
+    in.automatic = rki_reference_get(r, RKI_AUTOMATIC) != 0;
+    in.manual_out = rki_reference_get(r, RKI_MANUAL_OUT);
+    in.tracking = rki_reference_get(r, RKI_TRACKING) != 0;
+    in.track_out = rki_reference_get(r, RKI_TRACK_OUT);
+    in.applied_known = rki_reference_get(r, RKI_APPLIED_ON) != 0;
+    in.applied = rki_reference_get(r, RKI_APPLIED);
+    in.feedforward = rki_reference_get(r, RKI_FEEDFORWARD);
     settings = settings_now(r);
     rk_rig_scan(r->rig, &settings, &in, &out);
     answer(r, &out);

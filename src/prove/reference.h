@@ -4,6 +4,38 @@
 
 #include <redkettle/emit/emit.h>
 
+/** The variables that the program itself has to do with. */
+typedef enum rki_word {
+    RKI_SP,
+    RKI_AUTOMATIC,
+    RKI_MANUAL_OUT,
+    RKI_PV_RAW,
+    RKI_PV,
+    RKI_PV_GOOD,
+    RKI_VALVE_KNOWN,
+    RKI_VALVE_OUT,
+    RKI_TRACKING,
+    RKI_TRACK_OUT,
+    RKI_APPLIED_ON,
+    RKI_APPLIED,
+    RKI_FEEDFORWARD,
+    RKI_OUT_LOW,
+    RKI_OUT_HIGH,
+    RKI_OUT_SAFE,
+    RKI_SIMULATE,
+    RKI_LOAD,
+    RKI_SIM_PV,
+    RKI_SIM_OUT,
+    RKI_OUT_RAW,
+    RKI_OUT,
+    RKI_SCAN_WRONG,
+    RKI_RAN,
+    RKI_WORDS
+} rki_word;
+
+/** More than any list of pins has. */
+enum { RKI_PINS_MOST = 48 };
+
 /**
  * What a loop's program must do, said once more: rk_loop on a port that is moved by hand, with
  * the program's start, simulation, counts and watch on the task around it. It shares its
@@ -20,6 +52,8 @@ typedef struct rki_reference {
     rk_variable list[RK_VARIABLES_MAX];
     double variable[RK_VARIABLES_MAX]; /* its value now; of a BOOL 0 or 1 */
     int variables;
+    int place[RKI_WORDS]; /* of a word in the list; -1: the loop has none */
+    int setting[RKI_PINS_MOST], output[RKI_PINS_MOST]; /* of the pins; -1: none */
 
     bool begun, simulated, started;
     int scans;         /* since the watch on the interval began */
@@ -39,11 +73,11 @@ rk_status rki_reference_restart(rki_reference *r, bool warm, rk_diag *diag);
 /** One scan at a clock, s. */
 void rki_reference_scan(rki_reference *r, double clock);
 
-/** Where a variable stands in the list; a word that the loop has none of: -1. */
-int rki_reference_find(const rki_reference *r, const char *word);
+/** Where the variables of pins stand in the list. */
+void rki_reference_places(const rki_reference *r, const rk_rig_pin *pin, int *place);
 
 /** A variable that the loop may not have: then 0, or nothing is done. */
-double rki_reference_get(const rki_reference *r, const char *word);
-void rki_reference_put(rki_reference *r, const char *word, double value);
+double rki_reference_get(const rki_reference *r, rki_word word);
+void rki_reference_put(rki_reference *r, rki_word word, double value);
 
 #endif

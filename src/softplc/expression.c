@@ -180,6 +180,16 @@ static rki_code *logic(rki_compiler *c, rki_place at, int operation, rki_code *a
     return rki_fold(c, rki_code_make(c, ops[operation], at, boolean, a, b));
 }
 
+/* x - x = 0.0, the standard's only way to ask whether x is finite: of one variable. */
+static bool asks_finite(int operation, const rki_code *a, const rki_code *b)
+{
+    const bool difference = a->op == RKI_OP_SUB_LREAL || a->op == RKI_OP_SUB_REAL;
+
+    return operation == RKI_EQ && difference && a->a->op == RKI_OP_LOAD &&
+           a->b->op == RKI_OP_LOAD && a->a->offset == a->b->offset &&
+           b->op == RKI_OP_CONSTANT && b->value.real == 0;
+}
+
 static rki_code *comparison(rki_compiler *c, rki_place at, int operation, rki_code *a,
                             rki_code *b)
 {
@@ -192,7 +202,10 @@ static rki_code *comparison(rki_compiler *c, rki_place at, int operation, rki_co
     made =
         rki_code_make(c, rki_type_is_real(a->type) ? RKI_OP_COMPARE_REAL : RKI_OP_COMPARE_WHOLE,
                       at, rki_type_elementary(RK_PLC_BOOL), a, b);
-    if (made != NULL) {
+    if (made != NULL && asks_finite(operation, a, b)) {
+        made->op = RKI_OP_IS_FINITE;
+        made->offset = a->a->offset;
+    } else if (made != NULL) {
         made->operation = operation;
     }
     return rki_fold(c, made);

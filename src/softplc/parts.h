@@ -215,6 +215,7 @@ typedef enum rki_op {
     RKI_OP_NOT,
     RKI_OP_COMPARE_WHOLE, /* by `operation` */
     RKI_OP_COMPARE_REAL,
+    RKI_OP_IS_FINITE, /* of the instance at `offset` */
     RKI_OP_ADD_WHOLE,
     RKI_OP_SUB_WHOLE,
     RKI_OP_MUL_WHOLE,
@@ -267,14 +268,17 @@ typedef enum rki_op {
 typedef double rki_real_function(double a, double b);
 
 typedef struct rki_code {
+    /* What nearly every operation needs, in one line of a processor's cache. */
     rki_op op;
     int operation;
-    rki_place at;
-    const rki_type *type; /* of the result */
     size_t offset;
     rk_plc_value value; /* a constant; low of a label */
+    struct rki_code *a, *b, *c, *next;
+    /* The rest. */
+    struct rki_code *d, *e;
+    const rki_type *type; /* of the result */
+    rki_place at;
     int64_t high;
-    struct rki_code *a, *b, *c, *d, *e, *next;
     const struct rki_pou *pou;
     rki_real_function *real;
     const rki_variable *external; /* a global, whose cell is known when it runs */

@@ -31,6 +31,14 @@ static rk_plc_value real_of(double real)
     return (rk_plc_value){.real = real};
 }
 
+/* The value of what mostly is a variable or a constant. */
+static inline rk_plc_value operand(rki_machine *m, const rki_code *code)
+{
+    if (code->op == RKI_OP_LOAD) return m->cells[code->offset];
+    if (code->op == RKI_OP_CONSTANT) return code->value;
+    return rki_run_value(m, code);
+}
+
 static rk_plc_value *address(rki_machine *m, const rki_code *code)
 {
     int64_t index;
@@ -341,13 +349,10 @@ static rk_plc_value run_rarer(rki_machine *m, const rki_code *code)
     }
 }
 
-#define REALS                                                                                  \
-    const double x = rki_run_value(m, code->a).real, y = rki_run_value(m, code->b).real
+#define REALS const double x = operand(m, code->a).real, y = operand(m, code->b).real
 #define SINGLES                                                                                \
-    const float x = (float)rki_run_value(m, code->a).real,                                     \
-                y = (float)rki_run_value(m, code->b).real
-#define WHOLES                                                                                 \
-    const int64_t x = rki_run_value(m, code->a).whole, y = rki_run_value(m, code->b).whole
+    const float x = (float)operand(m, code->a).real, y = (float)operand(m, code->b).real
+#define WHOLES const int64_t x = operand(m, code->a).whole, y = operand(m, code->b).whole
 
 rk_plc_value rki_run_value(rki_machine *m, const rki_code *code)
 {
@@ -396,6 +401,8 @@ rk_plc_value rki_run_value(rki_machine *m, const rki_code *code)
         REALS;
         return whole_of(compare_reals(code->operation, x, y));
     }
+    case RKI_OP_IS_FINITE:
+        return whole_of(m->cells[code->offset].real - m->cells[code->offset].real == 0);
     case RKI_OP_COMPARE_WHOLE: {
         WHOLES;
         return whole_of(by_order(code->operation, (x > y) - (x < y)));
@@ -413,7 +420,7 @@ rk_plc_value rki_run_value(rki_machine *m, const rki_code *code)
         return whole_of(x & y);
     }
     case RKI_OP_NOT:
-        return whole_of(!rki_run_value(m, code->a).whole);
+        return whole_of(!operand(m, code->a).whole);
     default:
         return run_rarer(m, code);
     }
@@ -503,14 +510,8 @@ static flow run_one(rki_machine *m, const rki_code *code)
     rk_plc_value value, *to, *from;
 
     switch (code->op) {
-    case RKI_OP_STORE:
-        value = rki_run_value(m, code->a);
-        if (!m->failed) {
-            m->cells[code->offset] = value;
-        }
-        return NEXT;
     case RKI_OP_STORE_AT:
-        value = rki_run_value(m, code->b);
+        value = operand(m, code->b);
         to = address(m, code->a);
         if (!m->failed) {
             *to = value;
@@ -529,9 +530,6 @@ static flow run_one(rki_machine *m, const rki_code *code)
     case RKI_OP_EVALUATE:
         (void)rki_run_value(m, code->a);
         return NEXT;
-    case RKI_OP_IF:
-        value = rki_run_value(m, code->a);
-        return m->failed ? DONE : run_list(m, value.whole != 0 ? code->b : code->c);
     case RKI_OP_CASE:
         return run_case(m, code);
     case RKI_OP_FOR:
@@ -551,8 +549,23 @@ static flow run_one(rki_machine *m, const rki_code *code)
 static flow run_list(rki_machine *m, const rki_code *list)
 {
     for (; list != NULL; list = list->next) {
-        const flow how = run_one(m, list);
+        flow how = NEXT;
 
+        /* The two that most statements are stand here: no call for them. */
+        if (list->op == RKI_OP_STORE) {
+            const rk_plc_value value = operand(m, list->a);
+
+            if (m->failed) return DONE;
+            m->cells[list->offset] = value;
+            continue;
+        }
+        if (list->op == RKI_OP_IF) {
+            const bool so = operand(m, list->a).whole != 0;
+
+            how = m->failed ? DONE : run_list(m, so ? list->b : list->c);
+        } else {
+            how = run_one(m, list);
+        }
         if (m->failed) return DONE;
         if (how != NEXT) return how;
     }
