@@ -349,10 +349,60 @@ static rk_plc_value run_rarer(rki_machine *m, const rki_code *code)
     }
 }
 
-#define REALS const double x = operand(m, code->a).real, y = operand(m, code->b).real
+static double run_real(rki_machine *m, const rki_code *code);
+
+static inline double real_operand(rki_machine *m, const rki_code *code)
+{
+    if (code->op == RKI_OP_LOAD) return m->cells[code->offset].real;
+    if (code->op == RKI_OP_CONSTANT) return code->value.real;
+    return run_real(m, code);
+}
+
+#define REALS const double x = real_operand(m, code->a), y = real_operand(m, code->b)
 #define SINGLES                                                                                \
-    const float x = (float)operand(m, code->a).real, y = (float)operand(m, code->b).real
+    const float x = (float)real_operand(m, code->a), y = (float)real_operand(m, code->b)
 #define WHOLES const int64_t x = operand(m, code->a).whole, y = operand(m, code->b).whole
+
+/* REAL and LREAL by themselves: their values stay where a processor counts with them. */
+static double run_real(rki_machine *m, const rki_code *code)
+{
+    switch (code->op) {
+    case RKI_OP_ADD_LREAL: {
+        REALS;
+        return x + y;
+    }
+    case RKI_OP_SUB_LREAL: {
+        REALS;
+        return x - y;
+    }
+    case RKI_OP_MUL_LREAL: {
+        REALS;
+        return x * y;
+    }
+    case RKI_OP_DIV_LREAL: {
+        REALS;
+        return x / y;
+    }
+    case RKI_OP_ADD_REAL: {
+        SINGLES;
+        return (double)(x + y);
+    }
+    case RKI_OP_SUB_REAL: {
+        SINGLES;
+        return (double)(x - y);
+    }
+    case RKI_OP_MUL_REAL: {
+        SINGLES;
+        return (double)(x * y);
+    }
+    case RKI_OP_DIV_REAL: {
+        SINGLES;
+        return (double)(x / y);
+    }
+    default:
+        return rki_run_value(m, code).real;
+    }
+}
 
 rk_plc_value rki_run_value(rki_machine *m, const rki_code *code)
 {
@@ -365,38 +415,15 @@ rk_plc_value rki_run_value(rki_machine *m, const rki_code *code)
         return *code->external->cell;
     case RKI_OP_FETCH:
         return *address(m, code->a);
-    case RKI_OP_ADD_LREAL: {
-        REALS;
-        return real_of(x + y);
-    }
-    case RKI_OP_SUB_LREAL: {
-        REALS;
-        return real_of(x - y);
-    }
-    case RKI_OP_MUL_LREAL: {
-        REALS;
-        return real_of(x * y);
-    }
-    case RKI_OP_DIV_LREAL: {
-        REALS;
-        return real_of(x / y);
-    }
-    case RKI_OP_ADD_REAL: {
-        SINGLES;
-        return real_of((double)(x + y));
-    }
-    case RKI_OP_SUB_REAL: {
-        SINGLES;
-        return real_of((double)(x - y));
-    }
-    case RKI_OP_MUL_REAL: {
-        SINGLES;
-        return real_of((double)(x * y));
-    }
-    case RKI_OP_DIV_REAL: {
-        SINGLES;
-        return real_of((double)(x / y));
-    }
+    case RKI_OP_ADD_LREAL:
+    case RKI_OP_SUB_LREAL:
+    case RKI_OP_MUL_LREAL:
+    case RKI_OP_DIV_LREAL:
+    case RKI_OP_ADD_REAL:
+    case RKI_OP_SUB_REAL:
+    case RKI_OP_MUL_REAL:
+    case RKI_OP_DIV_REAL:
+        return real_of(run_real(m, code));
     case RKI_OP_COMPARE_REAL: {
         REALS;
         return whole_of(compare_reals(code->operation, x, y));
