@@ -17,6 +17,7 @@ typedef enum when {
     WHERE_GIVEN,     /* where it is not the block's own default */
     WITH_BIAS,
     WITH_TWIN,
+    WITH_RANGE, /* of kc, in which the loop is stable */
     WITH_PV_RAW,
     WITH_OUT_RAW
 } when;
@@ -64,10 +65,10 @@ static const struct {
     {"hold_time", 'n', R, SECONDS, ALWAYS,
      "without a good PV OUT is held so long; < 0: for ever"},
     {"stale_time", 'n', R, SECONDS, ALWAYS, "a PV that stands still so long is bad; 0: never"},
-    {"alarm_low", 'n', R, PV, WHERE_GIVEN, "alarm when PV is below"},
-    {"alarm_high", 'n', R, PV, WHERE_GIVEN, "alarm when PV is above"},
-    {"alarm_far", 'n', R, PV, WHERE_GIVEN, "alarm when PV is further from the setpoint"},
-    {"alarm_gap", 'n', R, PV, WHERE_GIVEN, "an alarm goes when PV is back by this"},
+    {"alarm_low", 'n', R, PV, ALWAYS, "alarm when PV is below; -1E30: none"},
+    {"alarm_high", 'n', R, PV, ALWAYS, "alarm when PV is above; 1E30: none"},
+    {"alarm_far", 'n', R, PV, ALWAYS, "alarm when PV is further from the setpoint; 0: none"},
+    {"alarm_gap", 'n', R, PV, ALWAYS, "an alarm goes when PV is back by this"},
     {"simulate", 'b', 0, NONE, WITH_TWIN, "TRUE: control the twin; OUT to the valve is frozen"},
     {"load", 'n', 0, OUT, WITH_TWIN, "a disturbance of the twin, at its input"},
     {"sim_pv", 'n', 0, PV, WITH_TWIN, "the twin's PV"},
@@ -82,7 +83,7 @@ static const struct {
     {"held", 'b', 0, NONE, ALWAYS, "this scan had no good sp and pv"},
     {"failed", 'b', 0, NONE, ALWAYS, "OUT goes to out_safe, or is there"},
     {"refused", 'b', 0, NONE, ALWAYS, "settings make no sense: the last good ones are at work"},
-    {"kc_unsafe", 'b', 0, NONE, OF_THE_LAW, "kc is beyond what the loop stands"},
+    {"kc_unsafe", 'b', 0, NONE, WITH_RANGE, "kc is beyond what the loop stands"},
     {"pv_bad", 'b', 0, NONE, ALWAYS, "alarm: PV has failed"},
     {"pv_stale", 'b', 0, NONE, ALWAYS, "alarm: PV stands still"},
     {"pv_is_low", 'b', 0, NONE, ALWAYS, "alarm: PV is low"},
@@ -130,6 +131,8 @@ static bool is_there(const rki_project *p, int row)
         return s->biased && !s->two_position;
     case WITH_TWIN:
         return p->has_twin;
+    case WITH_RANGE:
+        return s->kc_low < s->kc_high;
     case WITH_PV_RAW:
         return rki_raw_type(p->loop->program.pv_raw) != NULL;
     case WITH_OUT_RAW:

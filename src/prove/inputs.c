@@ -3,27 +3,22 @@
 
 #include <redkettle/design/base/memory.h>
 
+#include "dice.h"
 #include "parts.h"
 
-/* A row of numbers without a pattern, the same each time. Source  G. L. Steele, D. Lea, C. H.
-   Flood, Fast splittable pseudorandom number generators, 2014, OOPSLA, 453-472. */
-static double draw(uint64_t *state)
+static double draw(rki_dice *d)
 {
-    uint64_t z = (*state += 0x9E3779B97F4A7C15U);
-
-    z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9U;
-    z = (z ^ (z >> 27)) * 0x94D049BB133111EBU;
-    return (double)((z ^ (z >> 31)) >> 11) / 9007199254740992.0;
+    return rki_draw(d);
 }
 
 /* Out of a hundred scans. */
-static bool happens(uint64_t *state, double percent)
+static bool happens(rki_dice *d, double percent)
 {
-    return draw(state) < percent / 100.0;
+    return rki_draw(d) < percent / 100.0;
 }
 
 typedef struct scene {
-    uint64_t state;
+    rki_dice state;
     double low, span; /* of OUT */
     double centre;    /* PV and setpoint play about it, */
     double reach;     /* .. so far: it takes OUT through its range */
@@ -158,7 +153,7 @@ rk_status rki_inputs_create(const rki_rig *rig, size_t scans, bool sane, rki_inp
                             size_t *count, rk_diag *diag)
 {
     const rk_design *loop = rig->loop;
-    scene s = {.state = 2026, .low = loop->out_low, .sane = sane};
+    scene s = {.state = {2026}, .low = loop->out_low, .sane = sane};
     size_t used = 0;
     rk_status status = RK_OK;
 

@@ -49,8 +49,12 @@ rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output
 
 /** The program in the stand-in PLC, scan by scan, into *part. Errors  RK_ERR_MEMORY; as
  * rk_emit_program_st. */
-rk_status rki_run_program(const rk_design *loop, const rk_program *program, size_t scans,
-                          rk_proof_part *part, rk_diag *diag);
+rk_status rki_run_program(const rk_design *loop, const rk_program *program,
+                          const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag);
+
+/** The block for all loops by itself. Errors  RK_ERR_MEMORY. */
+rk_status rki_run_block(const rk_program *program, const rk_prove_plan *plan,
+                        rk_proof_part *part, rk_diag *diag);
 
 /** What a program counts in, by its words. */
 rk_number rki_number_of_program(const char *text);

@@ -265,12 +265,14 @@ static rk_status run_task(bench *b, rk_proof_part *part, rk_diag *why)
     return status;
 }
 
-static rk_status run_scans(bench *b, size_t scans, rk_proof_part *part, rk_diag *why)
+static rk_status run_scans(bench *b, const rk_prove_plan *plan, rk_proof_part *part,
+                           rk_diag *why)
 {
     rk_status status = RK_OK;
     size_t i;
 
-    for (i = 0; i < scans && status == RK_OK; i++) {
+    for (i = 0; i < plan->scans && status == RK_OK; i++) {
+        if (plan->brief && part->mismatches > 0) return RK_OK;
         if (i == 0 || b->scene.start != RKI_RUNS) {
             status = restart(b, i > 0 && b->scene.start == RKI_WARM, why);
             if (status != RK_OK) return status;
@@ -292,8 +294,8 @@ rk_number rki_number_of_program(const char *text)
     return strstr(text, "LOOP_CONTROLLER_REAL") != NULL ? RK_NUMBER_REAL : RK_NUMBER_LREAL;
 }
 
-rk_status rki_run_program(const rk_design *loop, const rk_program *program, size_t scans,
-                          rk_proof_part *part, rk_diag *diag)
+rk_status rki_run_program(const rk_design *loop, const rk_program *program,
+                          const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag)
 {
     bench b = {.clock = 0};
     rk_diag why = {RK_OK, ""};
@@ -317,7 +319,7 @@ rk_status rki_run_program(const rk_design *loop, const rk_program *program, size
             status = run_task(&b, part, &why);
         }
         if (status == RK_OK) {
-            status = run_scans(&b, scans, part, &why);
+            status = run_scans(&b, plan, part, &why);
         }
         part->ran = status == RK_OK;
         if (status != RK_OK && status != RK_ERR_MEMORY) {

@@ -228,23 +228,32 @@ static rk_status prove_slim(rki_rig *rig, const rk_program *program, const rk_pr
     return status;
 }
 
+/* In brief the first part that differs is enough. */
+static bool is_enough(const rk_prove_plan *plan, const rk_proof *proof)
+{
+    const rk_proof_part *last = proof->parts > 0 ? &proof->part[proof->parts - 1] : NULL;
+
+    return plan->brief && last != NULL && (!last->ran || last->mismatches > 0);
+}
+
 static rk_status prove_program(const rk_design *loop, const rk_program *program,
                                const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
 {
     rk_status status = RK_OK;
-    rk_number number;
 
     if (has(program, RK_PROGRAM_PROGRAM)) {
-        rk_proof_part *part = next_part(proof, "program");
+        status = rki_run_program(loop, program, plan, next_part(proof, "program"), diag);
+    }
+    if (status == RK_OK && has(program, RK_PROGRAM_GENERAL_ST) && !is_enough(plan, proof)) {
+        status = rki_run_block(program, plan, next_part(proof, "block"), diag);
+    }
+    if (status == RK_OK && has(program, RK_PROGRAM_PROGRAM) &&
+        has(program, RK_PROGRAM_VARIABLES)) {
+        rk_proof_part *part = next_part(proof, "variables' list");
 
-        status = rki_run_program(loop, program, plan->scans, part, diag);
-        number = part->number;
-        if (status == RK_OK && has(program, RK_PROGRAM_VARIABLES)) {
-            part = next_part(proof, "variables' list");
-            part->number = number;
-            part->ran = is_as_emitted(loop, program, part,
-                                      &(const rk_program_file){RK_PROGRAM_VARIABLES}, 1);
-        }
+        part->number = rki_number_of_program(program->text[RK_PROGRAM_PROGRAM]);
+        part->ran = is_as_emitted(loop, program, part,
+                                  &(const rk_program_file){RK_PROGRAM_VARIABLES}, 1);
     }
     if (status == RK_OK && has(program, RK_PROGRAM_XML)) {
         status = rki_prove_xml(loop, program, next_part(proof, "XML"), diag);

@@ -4,26 +4,19 @@
 #include <math.h>
 #include <string.h>
 
-/* A row of numbers without a pattern, the same each time. Source  G. L. Steele, D. Lea, C. H.
-   Flood, Fast splittable pseudorandom number generators, 2014, OOPSLA, 453-472. */
 static double draw(rki_scene *s)
 {
-    uint64_t z = (s->state += 0x9E3779B97F4A7C15U);
-
-    z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9U;
-    z = (z ^ (z >> 27)) * 0x94D049BB133111EBU;
-    return (double)((z ^ (z >> 31)) >> 11) / 9007199254740992.0;
+    return rki_draw(&s->dice);
 }
 
-/* Out of a thousand scans. */
 static bool happens(rki_scene *s, double in_thousand)
 {
-    return draw(s) < in_thousand / 1000.0;
+    return rki_happens(&s->dice, in_thousand);
 }
 
 static double between(rki_scene *s, double low, double high)
 {
-    return low + ((high - low) * draw(s));
+    return rki_between(&s->dice, low, high);
 }
 
 static double no_number(rki_scene *s)
@@ -39,6 +32,7 @@ static double an_output(rki_scene *s)
     const double place = between(s, -0.2, 1.2);
 
     if (happens(s, 30)) return no_number(s);
+    if (happens(s, 50)) return s->low + (1e-4 * s->span * draw(s));
     return happens(s, 200) ? s->low + (place < 0.5 ? 0 : s->span) : s->low + (s->span * place);
 }
 
@@ -50,6 +44,10 @@ static void change_settings(rki_scene *s)
     *t = s->own;
     if (happens(s, 150)) return;
     t->kc = s->own.kc * between(s, 0.6, 1.5);
+    if (s->own.kc_low < s->own.kc_high && happens(s, 200)) { /* at an end of the stable range */
+        t->kc = (happens(s, 500) ? s->own.kc_low : s->own.kc_high) *
+                between(s, 0.99999995, 1.00000005);
+    }
     if (s->own.ti > 0) {
         t->ti = fmax(s->own.ti * between(s, 0.5, 2.0), ts);
     }
@@ -63,8 +61,8 @@ static void change_settings(rki_scene *s)
     t->pv_filter = happens(s, 600) ? s->own.pv_filter : ts * between(s, 0, 4);
     t->sp_rate = happens(s, 600) ? s->own.sp_rate : 0.05 * s->reach * draw(s) / ts;
     t->out_rate = happens(s, 600) ? s->own.out_rate : 0.1 * s->span * draw(s) / ts;
-    t->out_low = s->low + (happens(s, 600) ? 0.0 : 0.1 * s->span * draw(s));
-    t->out_high = s->low + (happens(s, 600) ? s->span : s->span * between(s, 0.8, 1.0));
+    t->out_low = s->low + (happens(s, 600) ? 0.0 : s->span * between(s, -0.05, 0.1));
+    t->out_high = s->low + (happens(s, 600) ? s->span : s->span * between(s, 0.8, 1.05));
     t->out_safe = between(s, t->out_low, t->out_high);
     t->bias = between(s, t->out_low, t->out_high);
     t->hysteresis = s->own.hysteresis * between(s, 0.5, 2.0);
@@ -163,11 +161,11 @@ static void measure(rki_scene *s)
     case 0:
         s->in.pv = no_number(s);
         break;
-    case 1:
-        s->in.pv = s->own.pv_high + fabs(s->own.pv_high) * 0.01 + 1;
+    case 1: /* by much, and within and beyond by next to nothing */
+        s->in.pv = s->own.pv_high + (s->failing % 2 == 0 ? 1.0 : between(s, -1e-6, 1e-6));
         break;
     case 2:
-        s->in.pv = s->own.pv_low - fabs(s->own.pv_low) * 0.01 - 1;
+        s->in.pv = s->own.pv_low - (s->failing % 2 == 0 ? 1.0 : between(s, -1e-6, 1e-6));
         break;
     case 3:
         s->in.pv_good = false;
@@ -202,14 +200,15 @@ void rki_scene_next(rki_scene *s, double out)
         change_settings(s);
     }
     s->settings = s->sound;
-    if (happens(s, 10)) {
-        spoil(s);
+    s->late = happens(s, 10);
+    s->start = happens(s, 2) ? RKI_COLD : happens(s, 3) ? RKI_WARM : RKI_RUNS;
+    if (happens(s, s->start != RKI_RUNS ? 300 : 10)) {
+        spoil(s); /* at a start, too, whose settings were kept */
     }
     if (happens(s, s->simulate ? 15 : 4)) {
         s->simulate = !s->simulate;
+        s->load = happens(s, 200) ? no_number(s) : s->load;
     }
-    s->late = happens(s, 10);
-    s->start = happens(s, 2) ? RKI_COLD : happens(s, 3) ? RKI_WARM : RKI_RUNS;
     if (s->start != RKI_RUNS) {
         s->simulate = false;
     }
@@ -221,7 +220,7 @@ rk_status rki_scene_make(const rk_design *loop, rk_number number, uint64_t seed,
     rk_status status;
 
     memset(made, 0, sizeof *made);
-    made->state = seed;
+    made->dice.state = seed;
     made->loop = loop;
     status = rk_emit_rig_settings(loop, number, false, &made->own, diag);
     if (status == RK_OK && loop->has_model) {

@@ -5,6 +5,8 @@
 #include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/emit/emit.h>
 
+#include "dice.h"
+
 /** How a scan begins. */
 typedef enum rki_start {
     RKI_RUNS = 0,
@@ -18,7 +20,7 @@ typedef enum rki_start {
  * the valve, late scans, simulation, restarts. A process answers OUT, with noise.
  */
 typedef struct rki_scene {
-    uint64_t state;
+    rki_dice dice;
     const rk_design *loop;
     rk_rig_settings own, sound; /* the loop's; and as they were last changed */
     double centre, reach;       /* PV and setpoint play about it, so far */

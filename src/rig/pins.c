@@ -54,6 +54,9 @@ const rk_rig_pin rk_rig_input_pins[] = {
     {"applied", RK_RIG_REAL, offsetof(rk_rig_input, applied)},
     {"feedforward", RK_RIG_REAL, offsetof(rk_rig_input, feedforward)},
     {"elapsed", RK_RIG_REAL, offsetof(rk_rig_input, elapsed)},
+    {"predicting", RK_RIG_BOOL, offsetof(rk_rig_input, predicting)},
+    {"pv_undelayed", RK_RIG_REAL, offsetof(rk_rig_input, pv_undelayed)},
+    {"pv_delayed", RK_RIG_REAL, offsetof(rk_rig_input, pv_delayed)},
     {"restart", RK_RIG_BOOL, offsetof(rk_rig_input, restart)},
     {NULL, RK_RIG_REAL, 0},
 };

@@ -25,6 +25,8 @@ typedef struct rig {
     rk_predictor predictor;
     rk_plant plant;
     rk_real *predicted, *memory; /* NULL: there is none */
+    rk_predictor told;           /* models at rest, where the caller says */
+    rk_real told_memory[2];
 } rig;
 
 static rk_real number(double x)
@@ -225,6 +227,22 @@ static rk_real first_out(const rig *r, const rk_rig_input *in)
                     p->out_hi);
 }
 
+/* Models that do nothing but stand where they are told to. */
+static void tell(rig *r, const rk_rig_input *in)
+{
+    r->told.quick.params.pv0 = number(in->pv_undelayed);
+    r->told.whole.params.pv0 = number(in->pv_delayed);
+}
+
+static void start_told(rig *r, const rk_rig_input *in)
+{
+    static const rk_plant_params nothing = {.states = 1};
+
+    if (!in->predicting) return;
+    (void)rk_predictor_init(&r->told, &nothing, &nothing, r->told_memory, 2, RK_C(0.0));
+    rk_loop_set_predictor(&r->loop, &r->told);
+}
+
 /* What was taken once is taken again: no status is left to look at. */
 static void start(rig *r, const rk_rig_input *in)
 {
@@ -237,6 +255,8 @@ static void start(rig *r, const rk_rig_input *in)
     if (r->predicted != NULL) {
         (void)start_predictor(r, out);
         rk_loop_set_predictor(&r->loop, &r->predictor);
+    } else {
+        start_told(r, in);
     }
     r->on_off.on = out - p->out_lo > p->out_hi - out;
     r->started = true;
@@ -344,6 +364,7 @@ static void scan(void *of, const rk_rig_settings *settings, const rk_rig_input *
             loop->out = number(in->valve_out); /* the predictor follows the valve itself */
         }
     }
+    tell(r, in);
     set_mode(&loop->pid, in);
     rk_pid_set_feedforward(&loop->pid, number(in->feedforward));
     loop->sp = number(in->sp);

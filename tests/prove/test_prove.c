@@ -509,10 +509,12 @@ static Suite *suite_prove(void)
 
 Suite *suite_general(void);
 Suite *suite_whole(void);
+Suite *suite_mutants(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_prove, suite_general, suite_whole};
+    static Suite *(*const makers[])(void) = {suite_prove, suite_general, suite_whole,
+                                             suite_mutants};
 
     return run_suites(makers, COUNT(makers));
 }

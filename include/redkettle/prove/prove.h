@@ -19,6 +19,7 @@ typedef struct rk_prove_plan {
     size_t scans; /* 1 or more */
     bool compile; /* build and run the C too, .. */
     bool changed; /* .. also where it is not what emit writes */
+    bool brief;   /* the program stops at the first scan that differs */
 } rk_prove_plan;
 
 /** 10,000 scans, and the C compiled. */

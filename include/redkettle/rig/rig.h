@@ -70,7 +70,11 @@ typedef struct rk_rig_input {
     double applied;
     double feedforward;
     double elapsed; /* s; 0: the scan interval */
-    bool restart;   /* start anew, from where the valve stands or from out_safe */
+    bool
+        predicting; /* a predictor of the caller's, from a start to the next: what its two models
+                        say of PV */
+    double pv_undelayed, pv_delayed;
+    bool restart; /* start anew, from where the valve stands or from out_safe */
 } rk_rig_input;
 
 /** What it answers. */
