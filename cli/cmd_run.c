@@ -9,7 +9,11 @@
 
 static void make(job *j)
 {
-    ((run_job *)j)->duration = 600.0;
+    run_job *r = (run_job *)j;
+
+    r->duration = 600.0;
+    r->with = "blocks";
+    r->dir = ".";
 }
 
 static int check_options(job *j)
@@ -23,6 +27,14 @@ static int check_options(job *j)
     }
     if (!isnan(r->times) && !(r->times > 0 && r->times <= 1e6)) {
         return fail(&r->j, EXIT_USAGE, "--times: give 0.001 to 1000000");
+    }
+    if (strcmp(r->with, "blocks") != 0 && strcmp(r->with, "plc") != 0) {
+        return fail(&r->j, EXIT_USAGE, "--with '%s' is none of blocks, plc", r->with);
+    }
+    if (strcmp(r->with, "plc") == 0 && !isnan(r->soft_start)) {
+        return fail(&r->j, EXIT_USAGE,
+                    "--soft-start goes with the blocks: the program has a ramp of its own, "
+                    "[settings] sp-rate");
     }
     if (!isnan(r->soft_start) && (!(r->soft_start > 0) || !isnan(r->times))) {
         return fail(
@@ -48,6 +60,23 @@ static rk_status start(run_job *r, int which, double sp_rate, rk_live **live, rk
     return rk_live_create(&r->j.loop, &port, r->plant[which], sp_rate, live, diag);
 }
 
+/* Each change of settings must be one that the program has a variable for. */
+static rk_status check_with_program(run_job *r, rk_diag *diag)
+{
+    rk_design after;
+    rk_status status = RK_OK;
+    size_t i;
+
+    for (i = 0; i < r->count && status == RK_OK; i++) {
+        if (r->events[i].kind != RK_EVENT_SETTINGS) continue;
+        status = rk_event_settings(&r->j.loop, &r->events[i], &after, diag);
+        if (status == RK_OK) {
+            status = run_plc_can(r->plc, &after, diag);
+        }
+    }
+    return status;
+}
+
 /* With a soft start the setpoint's largest change takes as long as was asked for. */
 static int set_up(job *j)
 {
@@ -63,6 +92,15 @@ static int set_up(job *j)
         return fail(&r->j, EXIT_USAGE, "--soft-start: no --at changes the setpoint");
     }
     status = start(r, 0, soft ? largest / r->soft_start : HUGE_VAL, &r->live, &diag);
+    if (status == RK_OK && strcmp(r->with, "plc") == 0) {
+        rk_live_engine engine;
+        const int loaded = run_plc_load(&r->j, r->dir, &r->plc);
+
+        if (loaded != EXIT_DONE) return loaded;
+        engine = run_plc_engine(r->plc, rk_live_block(r->live)->out);
+        rk_live_set_engine(r->live, &engine);
+        status = check_with_program(r, &diag);
+    }
     if (status == RK_OK && soft) {
         status = start(r, 1, HUGE_VAL, &r->stepped, &diag);
     }
@@ -143,14 +181,12 @@ static int tell(const run_job *r, bool stopped, bool safe)
     const rk_loop *block = rk_live_block(r->live);
     const rk_run_figures figures = rk_live_figures(r->live);
     rk_run_figures stepped;
-    char alarms[200];
+    char alarms[200], clock[RK_PATH_CHARS + 80];
     rk_run_result result = {
         .rows = rk_live_scans(r->live),
         .length = rk_live_time(r->live),
         .file = r->record,
-        .clock = isnan(r->times)   ? "the plant's own time"
-                 : r->times == 1.0 ? "real time"
-                                   : "faster than real time",
+        .clock = clock,
         .mode = rk_live_mode(r->live),
         .alarms = alarms,
         .sp = block->sp,
@@ -163,6 +199,11 @@ static int tell(const run_job *r, bool stopped, bool safe)
 
     rk_report *report = report_make(&r->j);
 
+    (void)snprintf(clock, sizeof clock, "%s%s%s",
+                   isnan(r->times)   ? "the plant's own time"
+                   : r->times == 1.0 ? "real time"
+                                     : "faster than real time",
+                   r->plc != NULL ? ", by the program in " : "", r->plc != NULL ? r->dir : "");
     rk_alarm_words(block->alarms_seen, ", ", alarms, sizeof alarms);
     if (r->stepped != NULL) {
         stepped = rk_live_figures(r->stepped);
@@ -211,6 +252,7 @@ static void free_run(job *j)
     rk_live_free(r->stepped);
     rk_sim_plant_free(r->plant[0]);
     rk_sim_plant_free(r->plant[1]);
+    run_plc_free(r->plc);
 }
 
 #define TO(field) offsetof(run_job, field)
@@ -222,6 +264,11 @@ static const command_option options[] = {
      "at that time: sp=VALUE, manual=OUT, manual, auto, load=OUT at the simulated plant's "
      "input, or settings such as \"kc=-9 ti=60s\"; give it as often as needed",
      TAKE_OWN, 0, take_at},
+    {"with", "WHAT", 1,
+     "blocks (default), or plc: the program that emit wrote, in a stand-in PLC in their place",
+     TAKE_TEXT, TO(with)},
+    {"dir", "DIR", 1, "--with plc: the directory of that program (default: here)", TAKE_TEXT,
+     TO(dir)},
     {"soft-start", "TIME", 1,
      "ramp the setpoint: its largest change takes so long. The same run with setpoint steps is "
      "shown beside it",

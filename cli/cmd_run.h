@@ -3,6 +3,7 @@
 #define CMD_RUN_H
 
 #include "cli.h"
+#include "run_plc.h"
 
 enum { EVENTS_MAX = 64 };
 
@@ -14,9 +15,11 @@ typedef struct run_job {
     bool at_open; /* the last --at still wants its key=value */
     bool force, plain, real_time;
     const char *record;
+    const char *with, *dir; /* "blocks" or "plc", whose program stands in dir */
 
     rk_sim_plant *plant[2];
     rk_live *live, *stepped; /* stepped: the same without the soft start */
+    run_plc *plc;            /* NULL: the blocks run */
     rk_record_log *log;
     uint32_t alarms; /* at the last scan */
     int told;        /* of them */

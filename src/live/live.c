@@ -55,6 +55,8 @@ struct rk_live {
     rk_live_row last;
     rk_run_meter meter;
     history rows;
+    rk_live_engine engine; /* scan NULL: there is none */
+    char failure[200];
 };
 
 static rk_status no_event(const char *words, rk_diag *diag)
@@ -180,6 +182,16 @@ static rk_status settings_after(const rk_design *design, const rk_event *event,
     return status == RK_OK ? rk_design_block_params(after, params, diag) : status;
 }
 
+rk_status rk_event_settings(const rk_design *design, const rk_event *event, rk_design *after,
+                            rk_diag *diag)
+{
+    rk_loop_params params;
+
+    rk_diag_clear(diag);
+    if (design == NULL || event == NULL || after == NULL) return RK_ERR_ARG;
+    return settings_after(design, event, after, &params, diag);
+}
+
 rk_status rk_event_check(const rk_design *d, const rk_event *e, rk_diag *diag)
 {
     rk_loop_params params;
@@ -301,6 +313,9 @@ static rk_status change_settings(rk_live *live, const rk_event *event, rk_diag *
     rk_design after;
     rk_status status = settings_after(&live->design, event, &after, &params, diag);
 
+    if (status == RK_OK && live->engine.scan != NULL) {
+        status = live->engine.take_settings(live->engine.user, &after, diag);
+    }
     if (status != RK_OK) return status;
     params.pid.sp_rate = fmin(params.pid.sp_rate, live->sp_rate);
     status = change_parts(live, &after, diag);
@@ -360,12 +375,40 @@ static void keep_row(history *h, size_t scan, const rk_live_row *row)
     h->out[h->count++] = row->out;
 }
 
+/* Read, scan and write as the block does, by what stands in its place. */
+static void scan_engine(rk_live *live, double elapsed)
+{
+    rk_loop *b = &live->block;
+    double pv = b->pv;
+    const bool there = b->port.read_pv(b->port.user, &pv) == RK_OK;
+
+    if (!live->engine.scan(live->engine.user, b, pv, there, elapsed, live->failure)) return;
+    if (b->port.write_out(b->port.user, b->out) != RK_OK) {
+        b->alarms |= (uint32_t)RK_ALARM_WRITE_FAILED;
+    }
+    b->alarms_seen |= b->alarms;
+}
+
+void rk_live_set_engine(rk_live *live, const rk_live_engine *engine)
+{
+    live->engine = *engine;
+}
+
+const char *rk_live_failure(const rk_live *live)
+{
+    return live->failure;
+}
+
 void rk_live_scan(rk_live *live, double elapsed)
 {
     const rk_loop *b = &live->block;
     rk_live_row row = {.time = rk_live_time(live)};
 
-    rk_loop_scan(&live->block, elapsed);
+    if (live->engine.scan != NULL) {
+        scan_engine(live, elapsed);
+    } else {
+        rk_loop_scan(&live->block, elapsed);
+    }
     row.sp = b->pid.mode == RK_PID_AUTO && !b->pid.fresh ? b->pid.sp_now : b->sp;
     row.pv = (b->alarms & RK_ALARM_PV_BAD) != 0 ? nan("") : b->pv;
     row.out = b->out;

@@ -153,12 +153,16 @@ rk_status rk_live_run(rk_live *live, const rk_event *events, size_t count, doubl
         const double now = pace->now != NULL ? pace->now(pace->user) : nan("");
         rk_live_row row;
 
-        for (; done < count && events[done].at <= rk_live_time(live) + 1e-9; done++) {
-            (void)rk_live_do(live, &events[done], NULL); /* each was checked alone */
+        for (; done < count && events[done].at <= rk_live_time(live) + 1e-9 && status == RK_OK;
+             done++) {
+            status = rk_live_do(live, &events[done], diag);
         }
+        if (status != RK_OK) break;
         rk_live_scan(live, isnan(last) || isnan(now) ? ts : now - last);
         last = now;
-        status = log_row(live, log, diag);
+        status = rk_live_failure(live)[0] == '\0'
+                     ? log_row(live, log, diag)
+                     : rk_diag_set(diag, RK_ERR_DATA, "%s", rk_live_failure(live));
         row = rk_live_last(live);
         more = seen(pace, row.time, row.pv, row.out);
         wait_until(pace, rk_live_time(live));

@@ -170,6 +170,87 @@ START_TEST(faults_are_named_lead_to_safety_and_pass)
 }
 END_TEST
 
+/* The emitted program in a PLC, in the place of the blocks: but for the first scan, in which it is
+   in manual, the same loop. */
+START_TEST(the_emitted_program_runs_as_the_blocks_do)
+{
+    static const char *const events[] = {"--for",       "20min",          "--at",
+                                         "60s sp=12.2", "--at",           "5min kc=-8 ti=60s",
+                                         "--at",        "15min manual=40"};
+    rk_record *record[2] = {NULL, NULL};
+    char *dir = scratch_make();
+    outcome o;
+    int i;
+
+    put_loop(dir, "1s", "safe = 30\n", "");
+    o = TOOL(dir, "emit", "p.loop", "--dir", "plc", "--real", "real");
+    ck_assert_msg(o.status == 0, "%s", o.err);
+    outcome_free(&o);
+    for (i = 0; i < 2; i++) {
+        (void)unlink(path_in(dir, "place.valve"));
+        o = i == 0 ? TOOL(dir, "run", "p.loop", "--record", "0.csv", events[0], events[1],
+                          events[2], events[3], events[4], events[5], events[6], events[7])
+                   : TOOL(dir, "run", "p.loop", "--record", "1.csv", events[0], events[1],
+                          events[2], events[3], events[4], events[5], events[6], events[7],
+                          "--with", "plc", "--dir", "plc");
+        ck_assert_msg(o.status == 0, "%s", o.err);
+        ck_assert((strstr(o.out, "by the program in plc") != NULL) == (i == 1));
+        outcome_free(&o);
+        ck_assert_int_eq(rk_record_read(path_in(dir, i == 0 ? "0.csv" : "1.csv"), NULL,
+                                        &record[i], NULL, NULL),
+                         RK_OK);
+        ck_assert_uint_eq(rk_record_rows(record[i]), 1200);
+    }
+    /* Each starts from the noise of another scan, 0.004 degBx times kc 11.1. */
+    for (i = 0; i < 1200; i++) {
+        ck_assert_double_eq_tol(rk_record_out(record[0])[i], rk_record_out(record[1])[i], 0.3);
+    }
+    ck_assert_double_eq(rk_record_out(record[1])[1000], 40);
+    rk_record_free(record[0]);
+    rk_record_free(record[1]);
+    o = TOOL(dir, "run", "p.loop", "--with", "plc", "--dir", "plc", "--at",
+             "60s algorithm=velocity");
+    ck_assert_int_eq(o.status, 3);
+    ck_assert_ptr_nonnull(strstr(o.err, "no variable for velocity"));
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
+/* A program that stops leaves the valve at the safe output. */
+START_TEST(a_program_that_stops_ends_the_run_safely)
+{
+    char *dir = scratch_make(), *text, *at, *spoilt;
+    rk_record *record = NULL;
+    size_t length;
+    outcome o;
+
+    put_loop(dir, "1s", "safe = 30\n", "");
+    o = TOOL(dir, "emit", "p.loop", "--dir", "plc");
+    outcome_free(&o);
+    text = get_file(path_in(dir, "plc/blend_brix_program.st"), NULL);
+    at = strstr(text, "scans + 1;");
+    ck_assert_ptr_nonnull(at);
+    *at = '\0';
+    length = strlen(text) + strlen(at + 10) + 64;
+    spoilt = malloc(length); /* the second scan divides by zero */
+    (void)snprintf(spoilt, length, "%sscans + (9 / (3 - scans));%s", text, at + 10);
+    put_file(path_in(dir, "plc/blend_brix_program.st"), spoilt);
+    free(spoilt);
+    free(text);
+    o = TOOL(dir, "run", "p.loop", "--with", "plc", "--dir", "plc", "--record", "run.csv");
+    ck_assert_int_ne(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.err, "the program stops"));
+    outcome_free(&o);
+    text = get_file(path_in(dir, "place.valve"), NULL);
+    ck_assert_double_eq(strtod(text, NULL), 30);
+    free(text);
+    ck_assert_int_eq(rk_record_read(path_in(dir, "run.csv"), NULL, &record, NULL, NULL), RK_OK);
+    rk_record_free(record);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(soft_start_moves_the_valve_less_than_a_step)
 {
     char *dir = scratch_make(), *line;
@@ -259,6 +340,8 @@ Suite *suite_run_command(void)
     add_table(t, settings_change_at_their_time, resettled);
     add_table(t, p_alone_finds_its_bias_again_after_manual, biased);
     add_table(t, faults_are_named_lead_to_safety_and_pass, faults);
+    tcase_add_test(t, the_emitted_program_runs_as_the_blocks_do);
+    tcase_add_test(t, a_program_that_stops_ends_the_run_safely);
     tcase_add_test(t, soft_start_moves_the_valve_less_than_a_step);
     tcase_add_test(t, ctrl_c_puts_the_safe_output_on_the_valve);
     tcase_add_test(t, relay_finds_the_ultimate_point_and_puts_out_back);

@@ -182,12 +182,12 @@ START_TEST(it_is_tried_and_judged)
 END_TEST
 
 /* The texts of a loop, in one number type. */
-/* The block for all loops with the loop's program, and the slim one; in C too. */
+/* The block for all loops with the loop's program, and the slim one; this in C too. */
 static bool is_proven_here(rk_program_file f, bool compile)
 {
     const bool st = f == RK_PROGRAM_GENERAL_ST || f == RK_PROGRAM_PROGRAM ||
                     f == RK_PROGRAM_PLANT_ST || f == RK_PROGRAM_XML || f == RK_PROGRAM_SLIM_ST;
-    const bool c = (f >= RK_PROGRAM_GENERAL_H && f <= RK_PROGRAM_PLANT_C) ||
+    const bool c = f == RK_PROGRAM_PLANT_H || f == RK_PROGRAM_PLANT_C ||
                    f == RK_PROGRAM_SLIM_H || f == RK_PROGRAM_SLIM_C;
 
     return st || (c && compile);
@@ -238,8 +238,8 @@ START_TEST(it_is_proven_in_c_too)
 {
     const rk_design loop = loop_of(_i);
 
-    prove(&loop, RK_NUMBER_LREAL, true, controllers[_i].fact);
-    prove(&loop, RK_NUMBER_REAL, true, controllers[_i].fact);
+    /* Compiling takes most of the time: one number type a row. */
+    prove(&loop, (rk_number)(_i % RK_NUMBERS), true, controllers[_i].fact);
 }
 END_TEST
 

@@ -32,18 +32,21 @@ static rk_prove_plan plan_of(void)
     return plan;
 }
 
-static void check_proven_in(const rk_design *loop, rk_number number, const char *fact)
+/* Compiling takes most of the time: the C of a row is built in one number type. */
+static void check_proven_in(const rk_design *loop, rk_number number, bool compile,
+                            const char *fact)
 {
-    const rk_prove_plan plan = plan_of();
+    rk_prove_plan plan = plan_of();
     texts t = emitted_in(loop, number);
     char words[RK_PROOF_WORDS_CHARS];
     rk_diag diag = {RK_OK, ""};
     rk_proof proof;
     size_t i;
 
+    plan.compile = compile;
     ck_assert_msg(rk_proof_compute(loop, &t.program, &plan, &proof, &diag) == RK_OK, "%s",
                   diag.text);
-    ck_assert_uint_eq(proof.parts, 2);
+    ck_assert_uint_eq(proof.parts, compile ? 2 : 1);
     for (i = 0; i < proof.parts; i++) {
         rk_proof_part_words(&proof.part[i], words);
         ck_assert_msg(proof.part[i].ran && proof.part[i].mismatches == 0, "%s: %s: %s", fact,
@@ -55,17 +58,19 @@ static void check_proven_in(const rk_design *loop, rk_number number, const char 
     free_texts(&t);
 }
 
-static void check_proven(const rk_design *loop, const char *fact)
+static void check_proven(const rk_design *loop, int row, const char *fact)
 {
-    check_proven_in(loop, RK_NUMBER_LREAL, fact);
-    check_proven_in(loop, RK_NUMBER_REAL, fact);
+    const bool all = getenv("RK_PROVE_SCANS") != NULL;
+
+    check_proven_in(loop, RK_NUMBER_LREAL, all || row % 2 == 0, fact);
+    check_proven_in(loop, RK_NUMBER_REAL, all || row % 2 != 0, fact);
 }
 
 START_TEST(emitted_text_gives_the_blocks_bits)
 {
     const rk_design loop = variant(_i);
 
-    check_proven(&loop, variants[_i].fact);
+    check_proven(&loop, _i, variants[_i].fact);
 }
 END_TEST
 
@@ -182,7 +187,7 @@ START_TEST(the_twin_of_every_kind_gives_the_plants_bits)
     }
     loop.action = RK_ACTION_REVERSE;
     loop.settings = rk_settings_make(processes[_i].kc, processes[_i].ti, 0, 0);
-    check_proven(&loop, processes[_i].fact);
+    check_proven(&loop, _i, processes[_i].fact);
 }
 END_TEST
 
@@ -191,7 +196,7 @@ START_TEST(a_loop_without_a_model_is_proven_open)
     rk_design loop = brix_loop();
 
     loop.has_model = false;
-    check_proven(&loop, "no model");
+    check_proven(&loop, 0, "no model");
 }
 END_TEST
 

@@ -50,6 +50,10 @@ rk_status rk_event_parse(const char *words, rk_event *event, rk_diag *diag);
  */
 rk_status rk_event_check(const rk_design *design, const rk_event *event, rk_diag *diag);
 
+/** The loop with the settings of such an event over those that stand. Errors  as rk_event_check. */
+rk_status rk_event_settings(const rk_design *design, const rk_event *event, rk_design *after,
+                            rk_diag *diag);
+
 /** Put events in the order of their times; those of one time stay in theirs. */
 void rk_events_sort(rk_event *events, size_t count);
 
@@ -70,6 +74,25 @@ typedef struct rk_live rk_live;
  */
 rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
                          double sp_rate, rk_live **live, rk_diag *diag);
+
+/**
+ * What scans the loop in the place of its own blocks, such as its program text in a PLC. A scan is
+ * given what the port read and what the loop is told (setpoint, mode and output of the block), and
+ * writes into the block what came of it: out, alarms, mode; false: it has failed, and why says so.
+ * Settings are what events make of them; what it cannot take is refused.
+ */
+typedef struct rk_live_engine {
+    void *user;
+    bool (*scan)(void *user, rk_loop *block, double pv, bool pv_there, double elapsed,
+                 char why[200]);
+    rk_status (*take_settings)(void *user, const rk_design *after, rk_diag *diag);
+} rk_live_engine;
+
+/** Before the first scan. */
+void rk_live_set_engine(rk_live *live, const rk_live_engine *engine);
+
+/** Why the engine stopped the run; "": it did not. */
+const char *rk_live_failure(const rk_live *live);
 
 /**
  * Do what an event says; new settings come without a bump. Nothing changes on an error.
