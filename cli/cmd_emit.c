@@ -164,8 +164,8 @@ static int tell(job *j)
         if (e->text[i] == NULL) continue;
         files[count++] = (rk_emitted_file){e->path[i], rk_program_meaning((rk_program_file)i)};
     }
-    status =
-        show_report(j, report, rk_report_add_emitted(report, &j->loop, files, count), NULL);
+    status = show_report(j, report,
+                         rk_report_add_emitted(report, &j->loop, e->slim, files, count), NULL);
     if (status == EXIT_DONE && !e->fixed) {
         say(&e->j, "Prove it before it meets a PLC: redkettle prove %s --dir %s\n",
             rk_shell_word(e->j.input, loop, sizeof loop),

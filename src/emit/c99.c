@@ -75,11 +75,10 @@ rk_status rk_emit_c_header(const rk_design *loop, rk_number number, rk_text *tex
     rk_text_add(text, " */\n");
     rk_text_add(code, "#ifndef %s_H\n#define %s_H\n\n", c.upper_name, c.upper_name);
     add_struct(code, &c);
-    rk_text_add(
-        code,
-        "/* Start in automatic from the output that stands on the valve now; no bump. */\n"
-        "void %s_init(%s *c, double out_now);\n\n",
-        c.name, c.name);
+    rk_text_add(code,
+                "/* Start in manual from the output that stands on the valve now; no bump. */\n"
+                "void %s_init(%s *c, double out_now);\n\n",
+                c.name, c.name);
     rk_text_add(code, "/* One scan; sp and pv in ");
     rki_add_plain(code, loop->pv_units);
     rk_text_add(code,
@@ -197,7 +196,7 @@ static void add_init(rk_text *text, const rki_controller *c)
     rk_text_add(text, "void %s_init(%s *c, double out_now)\n{\n%s", c->name, c->name,
                 c->predictor ? "    unsigned i;\n    double u;\n\n" : "");
     rk_text_add(text,
-                "    c->automatic = 1;\n"
+                "    c->automatic = 0;\n"
                 "    c->held = 0;\n"
                 "    c->out = clamp(is_finite(out_now) ? out_now : OUT_LO, OUT_LO, OUT_HI);\n"
                 "    c->manual_out = c->out;\n"

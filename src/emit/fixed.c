@@ -215,13 +215,12 @@ rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *di
         "} %s;\n\n",
         name, p.c.derivative ? "    int64_t d, g_last;\n" : "",
         p.c.filter ? "    int64_t seen;\n    int seen_known;\n" : "", name);
-    rk_text_add(
-        text,
-        "/* Start in automatic from the output that stands on the valve now; no bump. */\n"
-        "void %s_init(%s *c, int32_t out_now);\n\n"
-        "/* One scan; returns the output. */\n"
-        "int32_t %s_scan(%s *c, int32_t sp, int32_t pv);\n\n#endif\n",
-        name, name, name, name);
+    rk_text_add(text,
+                "/* Start in manual from the output that stands on the valve now; no bump. */\n"
+                "void %s_init(%s *c, int32_t out_now);\n\n"
+                "/* One scan; returns the output. */\n"
+                "int32_t %s_scan(%s *c, int32_t sp, int32_t pv);\n\n#endif\n",
+                name, name, name, name);
     return rk_text_check(text, diag);
 }
 
@@ -311,7 +310,7 @@ static void add_functions(rk_text *text, const plan *p, const char *name)
     rk_text_add(text,
                 "void %s_init(%s *c, int32_t out_now)\n{\n"
                 "    const int64_t out = (int64_t)out_now * (INT64_C(1) << OUT_SHIFT);\n\n"
-                "    c->automatic = 1;\n    c->held = 0;\n"
+                "    c->automatic = 0;\n    c->held = 0;\n"
                 "    c->out = clamp(out_now == INT32_MIN ? OUT_LO : out, OUT_LO, OUT_HI);\n"
                 "    c->manual_out = (int32_t)rounded(c->out, OUT_SHIFT);\n"
                 "    c->i = c->out;\n%s%s    c->fresh = 1;\n}\n\n",

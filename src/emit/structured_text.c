@@ -11,7 +11,7 @@ static void add_pins(rki_block *b, const rki_controller *c)
 
     rki_block_number(b, RKI_INPUTS, "sp", nan(""), "setpoint", pv_units);
     rki_block_number(b, RKI_INPUTS, "pv", nan(""), "measured value", pv_units);
-    rki_block_pin(b, RKI_INPUTS, "automatic", "BOOL", "TRUE", "TRUE automatic, FALSE manual");
+    rki_block_pin(b, RKI_INPUTS, "automatic", "BOOL", "FALSE", "TRUE automatic, FALSE manual");
     rki_block_number(b, RKI_INPUTS, "manual_out", c->out_start, "output in manual", out_units);
     rki_block_number(b, RKI_INPUTS, "out_start", c->out_start,
                      "what stands on the valve at the first scan", out_units);

@@ -26,6 +26,7 @@ typedef struct rki_rig {
     const rk_design *loop;
     rk_number number; /* what the text counts in */
     bool twin;
+    bool emitted;     /* the block is ours: what it starts from is held to the design too */
     double out_start; /* the emitted default, out-EU */
     const rki_input *inputs;
     size_t count;

@@ -279,7 +279,7 @@ static rk_status prove_general_c(const rk_design *loop, const rk_program *progra
 rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
                            const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
 {
-    rki_rig rig = {.loop = loop};
+    rki_rig rig = {.loop = loop, .emitted = true};
     bool slim_there;
     rk_status status = RK_OK;
 

@@ -89,6 +89,24 @@ static void put(const rk_plc_variable *pin, double value)
     }
 }
 
+/* What stands at the inputs before anybody sets them: manual, at the output that it starts from. */
+static rk_status check_defaults(const rki_rig *rig, const pins *p, rk_diag *diag)
+{
+    const double start = as_kind(&p->out_start, rig->out_start);
+
+    if (!rig->emitted) return RK_OK;
+    if (p->automatic.at != NULL && p->automatic.at->whole != 0) {
+        return rk_diag_set(diag, RK_ERR_FORMAT, "the block is in automatic at first");
+    }
+    if (p->manual_out.at != NULL && p->manual_out.at->real != start) {
+        return rk_diag_set(diag, RK_ERR_FORMAT, "manual_out is not %.9g at first", start);
+    }
+    if (p->out_start.at != NULL && p->out_start.at->real != start) {
+        return rk_diag_set(diag, RK_ERR_FORMAT, "out_start is not %.9g at first", start);
+    }
+    return RK_OK;
+}
+
 static rk_status scan(const rki_rig *rig, const pins *p, const rki_input *in, rki_output *made,
                       rk_diag *diag)
 {
@@ -148,6 +166,9 @@ rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output
     }
     if (status == RK_OK) {
         status = take_pins(&p, &why);
+    }
+    if (status == RK_OK) {
+        status = check_defaults(rig, &p, &why);
     }
     for (; *done < rig->count && status == RK_OK; (*done)++) {
         status = scan(rig, &p, &rig->inputs[*done], &outputs[*done], &why);

@@ -7,14 +7,15 @@
 
 #include "parts.h"
 
-rk_status rk_report_add_emitted(rk_report *report, const rk_design *loop,
+rk_status rk_report_add_emitted(rk_report *report, const rk_design *loop, bool slim,
                                 const rk_emitted_file *file, size_t count)
 {
+    char notes[RK_EMIT_NOTES_MAX][RK_EMIT_NOTE_CHARS], scan[RKI_SHOWN_CHARS];
     rk_report *r = report;
-    char scan[RKI_SHOWN_CHARS];
-    size_t i;
+    size_t told, i;
 
     if (loop == NULL || file == NULL) return RK_ERR_ARG;
+    told = rk_emit_notes(loop, slim, notes);
     rki_row_say(r, "%s controller of %s for a scan of %s (%s acting):",
                 rk_settings_mode(&loop->settings), loop->name, rki_show_time(r, scan, loop->ts),
                 loop->settings.kc < 0 ? "direct" : "reverse");
@@ -26,7 +27,18 @@ rk_status rk_report_add_emitted(rk_report *report, const rk_design *loop,
     for (i = 0; i < count; i++) {
         rki_row_word(r, NULL, file[i].path, file[i].meaning);
     }
-    rki_row_say(r, "Call the block from a cyclic task with an interval of %s.", scan);
+    rki_row_list(r, "notes");
+    for (i = 0; i < told; i++) {
+        rki_row_word(r, NULL, NULL, notes[i]);
+    }
+    rki_row_end(r);
+    for (i = 0; i < told; i++) {
+        rki_row_say(r, "%s", notes[i]);
+    }
+    rki_row_say(r,
+                slim ? "Call the block from a cyclic task with an interval of %s."
+                     : "The program's task has an interval of %s, no other.",
+                scan);
     return RK_OK;
 }
 

@@ -208,6 +208,11 @@ static const struct {
     bool plant;
     const char *find, *put;
 } mutations[] = {
+    {"automatic at first", 0, false, "automatic : BOOL := FALSE", "automatic : BOOL := TRUE"},
+    {"another start", 0, false, "out_start : LREAL := LREAL#42.0",
+     "out_start : LREAL := LREAL#4.0"},
+    {"another manual output", 0, false, "manual_out : LREAL := LREAL#42.0",
+     "manual_out : LREAL := LREAL#4.0"},
     {"kc's last digit", 10, false, "kc       : LREAL := LREAL#", NULL},
     {"ki_ts's last digit", 0, false, "ki_ts    : LREAL := LREAL#", NULL},
     {"kt_ts's last digit", 0, false, "kt_ts    : LREAL := LREAL#", NULL},
@@ -295,12 +300,14 @@ START_TEST(one_change_to_the_text_is_found)
 
     t.program.text[file] = mutant;
     ck_assert_int_eq(rk_proof_compute(&loop, &t.program, &plan, &proof, NULL), RK_OK);
-    ck_assert_msg(proof.part[0].ran, "%s is no program: %s", mutations[_i].fact,
-                  proof.part[0].refused);
-    ck_assert_msg(!proof.proven && proof.part[0].mismatches > 0, "%s is not found",
-                  mutations[_i].fact);
-    rk_proof_part_words(&proof.part[0], words);
-    ck_assert_ptr_nonnull(strstr(words, "scans differ"));
+    ck_assert_msg(!proof.proven, "%s is not found", mutations[_i].fact);
+    if (strstr(proof.part[0].refused, "at first") == NULL) { /* what stands before any scan */
+        ck_assert_msg(proof.part[0].ran, "%s is no program: %s", mutations[_i].fact,
+                      proof.part[0].refused);
+        ck_assert_uint_gt(proof.part[0].mismatches, 0);
+        rk_proof_part_words(&proof.part[0], words);
+        ck_assert_ptr_nonnull(strstr(words, "scans differ"));
+    }
     free(mutant);
     free_texts(&t);
 }

@@ -162,7 +162,7 @@ static rk_status add_emitted(rk_report *r)
     static const rk_emitted_file files[] = {{"plc/a.st", "the controller"}, {"plc/a.c", ""}};
     const rk_design d = blend();
 
-    return rk_report_add_emitted(r, &d, files, COUNT(files));
+    return rk_report_add_emitted(r, &d, false, files, COUNT(files));
 }
 
 static rk_status add_equations(rk_report *r)
@@ -503,7 +503,7 @@ START_TEST(what_is_missing_is_refused)
     ck_assert_int_eq(rk_report_add_check(r, &d, NULL, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_trials(r, &d, &no_trials), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_open_step(r, &d, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_report_add_emitted(r, &d, NULL, 1), RK_ERR_ARG);
+    ck_assert_int_eq(rk_report_add_emitted(r, &d, false, NULL, 1), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_equations(r, NULL, RK_NUMBER_LREAL, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_proof(r, &d, &no_proof), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_block_proof(r, &d, NULL, "f"), RK_ERR_ARG);

@@ -210,6 +210,14 @@ rk_status rk_emit_rig_settings(const rk_design *loop, rk_number number, bool sli
 rk_status rk_emit_rig_create(const rk_design *loop, rk_number number, bool twin, rk_rig **made,
                              rk_diag *diag);
 
+/** Room for a note, and how many there are at most. */
+enum { RK_EMIT_NOTE_CHARS = 160, RK_EMIT_NOTES_MAX = 8 };
+
+/** What of the loop file is not in the text, and what it does because a key is not given: a sentence
+ * each; how many. slim: of the slim controller. */
+size_t rk_emit_notes(const rk_design *loop, bool slim,
+                     char notes[RK_EMIT_NOTES_MAX][RK_EMIT_NOTE_CHARS]);
+
 /** What the emitted controller starts from unless it is told: the operating point's output
  * within the limits, or the low limit. Errors  as rk_emit_st. */
 rk_status rk_emit_out_start(const rk_design *loop, double *out_start, rk_diag *diag);

@@ -124,7 +124,7 @@ typedef struct rk_emitted_file {
     const char *meaning; /* "": it goes with the one before */
 } rk_emitted_file;
 
-rk_status rk_report_add_emitted(rk_report *report, const rk_design *loop,
+rk_status rk_report_add_emitted(rk_report *report, const rk_design *loop, bool slim,
                                 const rk_emitted_file *file, size_t count);
 
 /** The difference equations, and what each way to sum the error makes of the margins. */
