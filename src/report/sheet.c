@@ -91,8 +91,8 @@ static void add_action(rk_report *r, const rk_settings *set)
                  direct ? "it has none: type gains with the minus"
                         : "it has none: type the gains as they are, above 0");
     rki_row_word(r, NULL, "then",
-                 direct ? "OUT must rise when PV rises: check it in manual"
-                        : "OUT must fall when PV rises: check it in manual");
+                 direct ? "before automatic, raise OUT a little in manual: PV must fall"
+                        : "before automatic, raise OUT a little in manual: PV must rise");
     rki_row_end(r);
 }
 
@@ -147,6 +147,54 @@ static void add_loop(rk_report *r, const rk_design *loop, const rk_pid_params *p
         add(r, "tracking time", (double)params->tt, "s");
     }
     rki_row_end(r);
+}
+
+/* How far kc may go, all else as it is. */
+static void add_stable(rk_report *r, const rk_design *loop)
+{
+    rk_rig_settings s;
+
+    if (rk_emit_rig_settings(loop, RK_NUMBER_LREAL, false, &s, NULL) != RK_OK ||
+        !(s.kc_low < s.kc_high)) {
+        return;
+    }
+    rki_row_group(r, NULL, "Stable", RK_LAYOUT_PLAIN);
+    rki_row_words(r, NULL, "for kc", "from %.6g to %.6g %s per %s", s.kc_low, s.kc_high,
+                  loop->out_units, loop->pv_units);
+    rki_row_end(r);
+}
+
+/* What it does without a good PV, and when it calls. */
+static void add_alarms(rk_report *r, const rk_design *loop)
+{
+    const rk_alarm_limits *a = &loop->alarms;
+    const struct {
+        const char *name;
+        double value;
+        const char *unit;
+    } all[] = {
+        {"OUT without a good PV", loop->out_safe, loop->out_units},
+        {"held before that for", a->hold, "s"},
+        {"a PV that stands still is bad after", a->stale, "s"},
+        {"alarm, PV below", a->low, loop->pv_units},
+        {"alarm, PV above", a->high, loop->pv_units},
+        {"alarm, PV from the setpoint", a->deviation, loop->pv_units},
+        {"an alarm goes when back by", a->gap, loop->pv_units},
+    };
+    bool any = false;
+    size_t i;
+
+    for (i = 0; i < sizeof all / sizeof all[0]; i++) {
+        if (isnan(all[i].value)) continue;
+        if (!any) {
+            rki_row_group(r, NULL, "Failures and alarms", RK_LAYOUT_PLAIN);
+        }
+        any = true;
+        add(r, all[i].name, all[i].value, all[i].unit);
+    }
+    if (any) {
+        rki_row_end(r);
+    }
 }
 
 static void add_forms(rk_report *r, const rk_design *loop)
@@ -222,6 +270,8 @@ rk_status rk_report_add_sheet(rk_report *report, const rk_design *loop, const rk
     if (status == RK_OK) {
         rki_row_print(report, rk_text_chars(head));
         add_loop(report, loop, &params);
+        add_stable(report, loop);
+        add_alarms(report, loop);
         add_action(report, &loop->settings);
         if (!rk_settings_is_on_off(&loop->settings)) {
             add_forms(report, loop);

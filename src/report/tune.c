@@ -319,9 +319,9 @@ rk_status rk_report_add_forms(rk_report *report, const rk_design *loop)
     if (loop->settings.kc < 0) {
         rki_row_say(r,
                     "Type either the minus, or action direct and the gains without it: never "
-                    "both. OUT must rise when PV rises: check it in manual.");
+                    "both. Before automatic, raise OUT a little in manual: PV must fall.");
     } else {
-        rki_row_say(r, "OUT must fall when PV rises: check it in manual.");
+        rki_row_say(r, "Before automatic, raise OUT a little in manual: PV must rise.");
     }
     rki_row_gap(r);
     rki_row_list(r, "forms");

@@ -696,7 +696,7 @@ static const char *const on_sheet[] = {
     "tracking time 20 s",
     "either the block has an action switch: set it to direct, and type gains without a minus",
     "or it has none: type gains with the minus",
-    "then OUT must rise when PV rises: check it in manual",
+    "then before automatic, raise OUT a little in manual: PV must fall",
 };
 
 /* The other way nothing has a minus, and nothing is written twice. */
@@ -705,7 +705,7 @@ static const char *const on_reverse_sheet[] = {
     "ki 0.2 % per degBx, per s",
     "either the block has an action switch: set it to reverse",
     "or it has none: type the gains as they are, above 0",
-    "then OUT must fall when PV rises: check it in manual",
+    "then before automatic, raise OUT a little in manual: PV must rise",
 };
 
 static void make_sheet(const rk_design *loop, bool csv, rk_text *text)
