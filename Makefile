@@ -35,8 +35,8 @@ bench: everything
 	@tools/count_instructions.sh build/redkettle-bench
 	@build/redkettle-statistics
 
-# Code and RAM of each block on small machines.
-size:
+# Code and RAM of each block on small machines, and of the emitted C.
+size: all
 	@$(SETUP) tool gcc-arm-none-eabi gcc-riscv64-unknown-elf
 	@tools/size.sh
 

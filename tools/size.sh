@@ -49,6 +49,33 @@ code_of() {
     $2-size "$work/$1/$3.o" | awk 'NR == 2 {print $1}'
 }
 
+# What emit writes as C for all loops, with what it has of rk_loop: alarms, failures, any settings.
+emitted() {
+    printf '[loop]\nscan = 1s\n[out]\nlow = 0\nhigh = 100\n[settings]\nkc = 1\nti = 10s\n' >"$work/x.loop"
+    printf '%-10s' emitted
+    for machine in "m0:$arm:$m0" "m4f:$arm:$m4f" "rv32:$riscv:$rv32"; do
+        for real in real lreal; do
+            name=loop_controller
+            [ $real = lreal ] || name=loop_controller_real
+            [ -e "$work/$real/$name.c" ] ||
+                build/redkettle emit "$work/x.loop" --dir "$work/$real" --to c --real $real >/dev/null 2>&1
+            compiler=${machine#*:}
+            # shellcheck disable=SC2086
+            ${compiler%%:*}-gcc ${compiler#*:} -std=c99 -Os -ffreestanding -ffp-contract=off -Wall -Werror \
+                -c "$work/$real/$name.c" -o "$work/$name.o"
+            printf ' %9s' "$(${compiler%%:*}-size "$work/$name.o" | awk 'NR == 2 {print $1}')"
+        done
+    done
+    for place in real/loop_controller_real lreal/loop_controller; do
+        name=${place#*/}
+        printf '#include "%s.h"\nchar size_of[sizeof(%s)];\n' $name $name >"$work/y.c"
+        # shellcheck disable=SC2086
+        $arm-gcc $m4f -I"$work/${place%/*}" -c "$work/y.c" -o "$work/y.o"
+        printf ' %9d' "0x$($arm-nm -S "$work/y.o" | awk '$4 == "size_of" {print $2}')"
+    done
+    printf '   (loop_controller.c, for all loops)\n'
+}
+
 blocks='pid plant predictor ramp filter relay on_off pwm valve noise loop'
 build m4f $arm 1 "$m4f"
 ram 1
@@ -74,6 +101,7 @@ if [ "$check" != --check ]; then
         done
         printf ' %9s %8s\n' "$(ram_of 1 "$block")" "$(ram_of 0 "$block")"
     done
+    emitted
     printf '%-11s %8s   (the texts that say what is wrong; left out unless used)\n' param_error \
         "$(code_of m4f-1 $arm param_error)"
 fi
