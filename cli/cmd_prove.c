@@ -18,6 +18,8 @@ typedef struct prove_job {
     size_t length[RK_PROGRAM_FILES];
     rk_twin_run twin;
     bool has_twin;
+    rk_block_pins pins;
+    rk_block_steps steps;
 } prove_job;
 
 static void make(job *j)
@@ -188,11 +190,21 @@ static int prove_files(job *j)
     return proof.proven && results.same_vectors ? EXIT_DONE : EXIT_VERDICT_NO;
 }
 
+static rk_status draw_steps(const job *j, const rk_figure_style *style, rk_text *image,
+                            rk_diag *diag)
+{
+    const prove_job *p = (const prove_job *)j;
+    const rk_run_curves curves[] = {p->steps.design, p->steps.block};
+
+    return rk_figure_run(&j->loop, curves, 2, style, image, diag);
+}
+
 /* A block of the user's own. */
 static int prove_block(job *j)
 {
-    const prove_job *p = (const prove_job *)j;
+    prove_job *p = (prove_job *)j;
     rk_diag diag = {RK_OK, ""};
+    rk_block_probe probe;
     rk_proof_part part;
     rk_report *report;
     size_t length;
@@ -201,17 +213,49 @@ static int prove_block(job *j)
     rk_status status = rk_file_read(p->block, &text, &length, &diag);
 
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
-    status = rk_proof_compute_block(&p->j.loop, text, &p->plan, &part, &diag);
+    status = rk_proof_compute_block(&p->j.loop, text, &p->pins, &p->plan, &part, &diag);
+    if (status == RK_OK && (part.ran || part.scans > 0)) {
+        status = rk_block_probe_compute(&p->j.loop, text, &p->pins, &probe, &diag);
+    }
+    if (status == RK_OK && j->figure != NULL && part.ran) {
+        status = rk_block_steps_compute(&p->j.loop, text, &p->pins, &p->steps, &diag);
+    }
     rk_memory_free(text);
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
     if (!part.ran && part.scans == 0) {
         return fail(&p->j, EXIT_BAD_INPUT, "%s: %s", p->block, part.refused);
     }
     report = report_make(&p->j);
-    status = rk_report_add_block_proof(report, &p->j.loop, &part, p->block);
-    result = show_report(j, report, status, NULL);
+    status = rk_report_add_block_proof(report, &p->j.loop, &part, &probe, p->block);
+    result = show_report(j, report, status, p->steps.rows > 0 ? draw_steps : NULL);
     if (result != EXIT_DONE) return result;
     return part.ran && part.mismatches == 0 ? EXIT_DONE : EXIT_VERDICT_NO;
+}
+
+/* "sp=SW pv=XW": what the pins of a user's block are called. */
+static void take_pins(job *j, struct argp_state *state, const command_option *o,
+                      const char *arg)
+{
+    static const char *const words[] = {"sp",         "pv",        "out", "automatic",
+                                        "manual-out", "out-start", NULL};
+    prove_job *p = (prove_job *)j;
+    const char **const names[] = {&p->pins.sp,        &p->pins.pv,         &p->pins.out,
+                                  &p->pins.automatic, &p->pins.manual_out, &p->pins.out_start};
+    const size_t width = strcspn(arg, "=");
+    size_t i = 0;
+
+    while (words[i] != NULL &&
+           (strlen(words[i]) != width || strncmp(words[i], arg, width) != 0)) {
+        i++;
+    }
+    if (words[i] == NULL || arg[width] == '\0' || arg[width + 1] == '\0') {
+        refuse_option(state, o->name,
+                      " %s: give PIN=NAME, where PIN is one of sp, pv, out, automatic, "
+                      "manual-out, out-start",
+                      arg);
+        return;
+    }
+    *names[i] = arg + width + 1;
 }
 
 static int check_options(job *j)
@@ -228,6 +272,9 @@ static int check_options(job *j)
     }
     if (p->comma && p->curves == NULL) {
         return fail(&p->j, EXIT_USAGE, "--decimal-comma goes with --curves: give both");
+    }
+    if (p->block == NULL && p->j.figure != NULL) {
+        return fail(&p->j, EXIT_USAGE, "--figure goes with --block: give both");
     }
     p->plan = rk_prove_plan_make();
     p->plan.scans = (size_t)p->scans;
@@ -252,6 +299,7 @@ static void free_files(job *j)
         rk_memory_free(p->content[i]);
     }
     rk_twin_run_free(&p->twin);
+    rk_block_steps_free(&p->steps);
 }
 
 #define TO(field) offsetof(prove_job, field)
@@ -263,9 +311,13 @@ static const command_option options[] = {
     {"scans", "N", 1, "scans of open and closed loops beside the test vectors (default: 10000)",
      TAKE_NUMBER, TO(scans)},
     {"block", "FILE.st", 1,
-     "prove a function block of your own with the pins sp, pv and out instead: how far its "
-     "answers are from the design's",
+     "hold a function block of your own against the design instead: what kind of controller it "
+     "is, and how far its answers are from the design's; --figure draws both",
      TAKE_TEXT, TO(block)},
+    {"pin", "PIN=NAME", 1,
+     "what a pin of that block is called: sp, pv, out; automatic, manual-out and out-start if it "
+     "has them; give it as often as needed",
+     TAKE_OWN, 0, take_pins},
     {"no-c", NULL, 1, "leave the C out", TAKE_FLAG, TO(no_c)},
     {"run-changed-c", NULL, 1, "compile and run C that is not what emit writes, too", TAKE_FLAG,
      TO(changed)},
@@ -276,8 +328,10 @@ static const command_option options[] = {
      TAKE_FLAG, TO(comma)},
     {0},
 };
-static const struct argp_child groups[] = {
-    {&program_options, 0, "The PLC:", 2}, {&output_options, 0, "Output:", 3}, {0}};
+static const struct argp_child groups[] = {{&program_options, 0, "The PLC:", 2},
+                                           {&output_options, 0, "Output:", 3},
+                                           {&figure_option, 0, "Drawing:", 4},
+                                           {0}};
 
 const command command_prove = {
     .name = "prove",

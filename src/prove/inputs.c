@@ -107,9 +107,34 @@ static void begin(scene *s, size_t run)
     s->load = 0;
 }
 
+/* The first scans of a user's block: at rest, in manual where it has that, so that both stand at the
+   same output whatever a block's way to start is. */
+enum { REST_SCANS = 5 };
+
+static void stand_at_rest(const scene *s, size_t scan, rki_input *in)
+{
+    in->sp = s->centre;
+    in->pv = s->closed ? 0.0 : s->centre;
+    in->automatic = scan >= REST_SCANS - 1;
+    in->manual_out = in->out_start;
+    in->load = 0;
+}
+
+void rki_start_alike(rki_input *inputs, size_t count, const rki_output *got, size_t done)
+{
+    size_t i;
+
+    for (i = 0; i < count && i < done; i++) {
+        if (inputs[i].start != 0) {
+            inputs[i].out_start = got[i].out;
+        }
+    }
+}
+
 static void fill(const rki_rig *rig, scene *s, size_t scans, rki_input *inputs)
 {
-    size_t run = 0, left = 0, i;
+    size_t run = 0, left = 0, since = 0, i;
+    double out_start = 0;
 
     for (i = 0; i < scans; i++) {
         const bool start = left == 0;
@@ -124,6 +149,12 @@ static void fill(const rki_rig *rig, scene *s, size_t scans, rki_input *inputs)
         inputs[i] = an_input(s);
         inputs[i].start = start;
         inputs[i].out_start = start ? a_start(s) : 0.0;
+        since = start ? 0 : since + 1;
+        out_start = start ? inputs[i].out_start : out_start;
+        if (s->sane && since < REST_SCANS) {
+            inputs[i].out_start = out_start;
+            stand_at_rest(s, since, &inputs[i]);
+        }
     }
 }
 

@@ -28,6 +28,7 @@ typedef struct rki_rig {
     bool twin;
     bool emitted;     /* the block is ours: what it starts from is held to the design too */
     double out_start; /* the emitted default, out-EU */
+    const rk_block_pins *pins; /* names; NULL: ours */
     const rki_input *inputs;
     size_t count;
 } rki_rig;
@@ -37,11 +38,16 @@ typedef struct rki_rig {
 rk_status rki_inputs_create(const rki_rig *rig, size_t scans, bool sane, rki_input **inputs,
                             size_t *count, rk_diag *diag);
 
+/** Each start from where the other side stood behind its first scan. */
+void rki_start_alike(rki_input *inputs, size_t count, const rki_output *got, size_t done);
+
 /** By the device blocks. */
 rk_status rki_run_device(const rki_rig *rig, rki_output *outputs, rk_diag *diag);
 
 /** What a text counts in, by its words. */
 rk_number rki_number_of_st(const char *text);
+rk_number rki_number_of_block(const char *text, const rk_block_pins *pins);
+enum { RKI_REFUSED = 256 };
 rk_number rki_number_of_c(const char *header);
 
 /** By the stand-in PLC: how many scans it did, and in refused why not all. */

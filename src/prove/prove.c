@@ -315,14 +315,14 @@ rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
 }
 
 rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
-                                 const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag)
+                                 const rk_block_pins *pins, const rk_prove_plan *plan,
+                                 rk_proof_part *part, rk_diag *diag)
 {
-    const rk_program program = {.text = {[RK_PROGRAM_SLIM_ST] = text}};
     rki_input *inputs = NULL;
     rki_output *wanted = NULL, *got = NULL;
-    rki_rig rig = {.loop = loop};
+    rki_rig rig = {.loop = loop, .pins = pins};
     rk_text *twin = NULL;
-    rk_program with_twin = program;
+    rk_program program = {.text = {[RK_PROGRAM_SLIM_ST] = text}};
     rk_status status = RK_OK;
 
     rk_diag_clear(diag);
@@ -331,18 +331,23 @@ rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
         return rk_diag_set(diag, RK_ERR_RANGE, "a proof takes 1 scan or more");
     memset(part, 0, sizeof *part);
     part->what = "the block";
-    rig.number = part->number = rki_number_of_st(text);
+    rig.number = part->number = rki_number_of_block(text, pins);
     if (loop->has_model) { /* the block's own loop, closed by the twin we would emit */
         twin = rk_text_create();
         status = rk_emit_plant_st(loop, rig.number, twin, diag);
-        with_twin.text[RK_PROGRAM_PLANT_ST] = rk_text_chars(twin);
+        program.text[RK_PROGRAM_PLANT_ST] = rk_text_chars(twin);
         rig.twin = true;
     }
     if (status == RK_OK) {
         status = set_up(&rig, plan->scans, true, &inputs, &wanted, &got, diag);
     }
     if (status == RK_OK) {
-        status = rki_run_text(&rig, &with_twin, got, &part->scans, part->refused, diag);
+        status = rki_run_text(&rig, &program, got, &part->scans, part->refused, diag);
+    }
+    if (status == RK_OK) {
+        /* A block that starts where it likes takes the design with it. */
+        rki_start_alike(inputs, rig.count, got, part->scans);
+        status = rki_run_device(&rig, wanted, diag);
     }
     if (status == RK_OK) {
         part->ran = part->refused[0] == '\0';

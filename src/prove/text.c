@@ -44,20 +44,28 @@ static rk_status take_pin(const pins *p, rk_plc_instance *instance, const char *
     return RK_OK;
 }
 
-static rk_status take_pins(pins *p, rk_diag *diag)
+/* A pin's name in the block. */
+static const char *name_of(const char *given, const char *own)
 {
+    return given != NULL ? given : own;
+}
+
+static rk_status take_pins(pins *p, const rk_block_pins *given, rk_diag *diag)
+{
+    static const rk_block_pins own = {NULL};
+    const rk_block_pins *n = given != NULL ? given : &own;
     struct {
         rk_plc_instance *of;
         const char *name;
         bool number, needed;
         rk_plc_variable *pin;
     } all[] = {
-        {p->controller, "sp", true, true, &p->sp},
-        {p->controller, "pv", true, true, &p->pv},
-        {p->controller, "out", true, true, &p->out},
-        {p->controller, "automatic", false, false, &p->automatic},
-        {p->controller, "manual_out", true, false, &p->manual_out},
-        {p->controller, "out_start", true, false, &p->out_start},
+        {p->controller, name_of(n->sp, "sp"), true, true, &p->sp},
+        {p->controller, name_of(n->pv, "pv"), true, true, &p->pv},
+        {p->controller, name_of(n->out, "out"), true, true, &p->out},
+        {p->controller, name_of(n->automatic, "automatic"), false, false, &p->automatic},
+        {p->controller, name_of(n->manual_out, "manual_out"), true, false, &p->manual_out},
+        {p->controller, name_of(n->out_start, "out_start"), true, false, &p->out_start},
         {p->controller, "held", false, false, &p->held},
         {p->plant, "out", true, true, &p->plant_out},
         {p->plant, "load", true, true, &p->plant_load},
@@ -134,7 +142,7 @@ static rk_status scan(const rki_rig *rig, const pins *p, const rki_input *in, rk
     return status;
 }
 
-rk_number rki_number_of_st(const char *text)
+rk_number rki_number_of_block(const char *text, const rk_block_pins *names)
 {
     rk_plc *plc = rk_plc_create();
     rk_plc_instance *instance = NULL;
@@ -142,11 +150,17 @@ rk_number rki_number_of_st(const char *text)
     bool single = false;
 
     if (plc != NULL && load(plc, "the controller", text, &instance, NULL) == RK_OK &&
-        rk_plc_find(plc, instance, "out", &out, NULL) == RK_OK) {
+        rk_plc_find(plc, instance, name_of(names != NULL ? names->out : NULL, "out"), &out,
+                    NULL) == RK_OK) {
         single = out.kind == RK_PLC_REAL;
     }
     rk_plc_free(plc);
     return single ? RK_NUMBER_REAL : RK_NUMBER_LREAL;
+}
+
+rk_number rki_number_of_st(const char *text)
+{
+    return rki_number_of_block(text, NULL);
 }
 
 rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output *outputs,
@@ -165,7 +179,7 @@ rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output
         status = load(p.plc, "the plant", program->text[RK_PROGRAM_PLANT_ST], &p.plant, &why);
     }
     if (status == RK_OK) {
-        status = take_pins(&p, &why);
+        status = take_pins(&p, rig->pins, &why);
     }
     if (status == RK_OK) {
         status = check_defaults(rig, &p, &why);

@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: MIT */
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -89,21 +90,79 @@ rk_status rk_report_add_proof(rk_report *report, const rk_design *loop,
     return RK_OK;
 }
 
+/* A number of the block beside the design's; a time of 0 or infinity is none. */
+static void add_beside(rk_report *r, const char *key, const char *name, double is,
+                       double design, const char *unit)
+{
+    char a[RKI_SHOWN_CHARS] = "none", b[RKI_SHOWN_CHARS] = "none";
+
+    if (isfinite(is) && is != 0) {
+        (void)snprintf(a, sizeof a, "%.5g%s%s", is, unit[0] != '\0' ? " " : "", unit);
+    }
+    if (isfinite(design) && design != 0) {
+        (void)snprintf(b, sizeof b, "%.5g%s%s", design, unit[0] != '\0' ? " " : "", unit);
+    }
+    rki_row_group(r, NULL, NULL, RK_LAYOUT_ROW);
+    rki_row_word(r, NULL, "", name);
+    rki_row_word(r, NULL, "block", a);
+    rki_row_word(r, NULL, "design", b);
+    rki_row_word(r, "what", NULL, key);
+    rki_row_value(r, "block", is);
+    rki_row_value(r, "design", design);
+    rki_row_end(r);
+}
+
+static void add_probe(rk_report *r, const rk_design *loop, const rk_block_probe *p)
+{
+    const rk_settings *s = &loop->settings;
+    char gain[RKI_UNIT_CHARS];
+    int i;
+
+    if (p->why[0] != '\0') {
+        rki_row_say(r, "What kind of controller it is cannot be told: %s.", p->why);
+        return;
+    }
+    (void)snprintf(gain, sizeof gain, "%.24s per %.24s", loop->out_units, loop->pv_units);
+    rki_row_say(r, "By what it answers to a step of pv and of sp, in the ideal form:");
+    rki_row_list(r, "probe");
+    add_beside(r, "kc", "kc", p->kc, s->kc, gain);
+    add_beside(r, "ti", "ti", p->ti, s->ti, "s");
+    add_beside(r, "td", "td", p->td, s->td, "s");
+    add_beside(r, "tf", "tf", p->td > 0 ? p->tf : 0.0, s->td > 0 ? s->tf : 0.0, "s");
+    add_beside(r, "pv_filter", "PV filter", p->pv_filter, s->pv_filter, "s");
+    add_beside(r, "sp_weight", "setpoint weight of P", p->sp_weight, s->sp_weight, "");
+    add_beside(r, "d_sp_weight", "setpoint weight of D", p->td > 0 ? p->d_sp_weight : 0.0,
+               s->td > 0 ? s->d_sp_weight : 0.0, "");
+    rki_row_end(r);
+    rki_row_list(r, "looks");
+    for (i = 0; i < p->looks; i++) {
+        rki_row_word(r, NULL, NULL, p->look[i]);
+    }
+    rki_row_end(r);
+    for (i = 0; i < p->looks; i++) {
+        rki_row_say(r, "It looks as if %s.", p->look[i]);
+    }
+    rki_row_gap(r);
+}
+
 rk_status rk_report_add_block_proof(rk_report *report, const rk_design *loop,
-                                    const rk_proof_part *part, const char *file)
+                                    const rk_proof_part *part, const rk_block_probe *probe,
+                                    const char *file)
 {
     rk_proof proof = {.parts = 1};
     rk_report *r = report;
 
-    if (loop == NULL || part == NULL || file == NULL) return RK_ERR_ARG;
+    if (loop == NULL || part == NULL || probe == NULL || file == NULL) return RK_ERR_ARG;
     proof.part[0] = *part;
     proof.scans = part->scans;
     proof.mismatches = part->mismatches;
     proof.worst_difference = part->worst;
     proof.proven = part->ran && part->mismatches == 0;
-    rki_row_say(r,
-                "%s beside the design of %s, in a closed loop with its model and open:", file,
-                loop->name);
+    rki_row_verdict(r, proof.proven, proof.proven ? "THE SAME" : "NOT THE SAME",
+                    " controller as the design's: %s", file);
+    add_probe(r, loop, probe);
+    rki_row_say(
+        r, "Beside the design of %s, in a closed loop with its model and open:", loop->name);
     add_values(r, &proof);
     say_part(r, part, "block");
     if (part->mismatches > 0) {

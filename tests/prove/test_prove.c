@@ -419,9 +419,9 @@ START_TEST(a_users_own_block_is_told_how_far_it_is_off)
     rk_proof_part part;
 
     rk_text_add(text, "%s%s%s", own_head, own_blocks[_i].ti, own_tail);
-    ck_assert_msg(rk_proof_compute_block(&loop, rk_text_chars(text), &plan, &part, &diag) ==
-                      RK_OK,
-                  "%s", diag.text);
+    ck_assert_msg(
+        rk_proof_compute_block(&loop, rk_text_chars(text), NULL, &plan, &part, &diag) == RK_OK,
+        "%s", diag.text);
     ck_assert_msg(part.ran, "%s", part.refused);
     ck_assert(part.mismatches > 0 || own_blocks[_i].most < 1e-4);
     ck_assert_msg(part.worst >= own_blocks[_i].least && part.worst <= own_blocks[_i].most,

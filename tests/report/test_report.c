@@ -199,7 +199,13 @@ static rk_status add_block_proof(rk_report *r)
 {
     const rk_design d = blend();
 
-    return rk_report_add_block_proof(r, &d, &proof.part[1], "mine.st");
+    const rk_block_probe probe = {.kc = -11.3,
+                                  .ti = 2790,
+                                  .sp_weight = 1,
+                                  .look = {"it takes ti in minutes, and was given seconds"},
+                                  .looks = 1};
+
+    return rk_report_add_block_proof(r, &d, &proof.part[1], &probe, "mine.st");
 }
 
 static rk_status add_sheet(rk_report *r)
@@ -506,7 +512,7 @@ START_TEST(what_is_missing_is_refused)
     ck_assert_int_eq(rk_report_add_emitted(r, &d, false, NULL, 1), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_equations(r, NULL, RK_NUMBER_LREAL, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_proof(r, &d, &no_proof), RK_ERR_ARG);
-    ck_assert_int_eq(rk_report_add_block_proof(r, &d, NULL, "f"), RK_ERR_ARG);
+    ck_assert_int_eq(rk_report_add_block_proof(r, &d, NULL, NULL, "f"), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_sheet(r, NULL, NULL, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_bump(r, &d, NULL), RK_ERR_ARG);
     ck_assert_int_eq(rk_report_add_bumped(r, &d, NULL, NULL), RK_ERR_ARG);

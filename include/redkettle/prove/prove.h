@@ -4,6 +4,7 @@
 
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/record/record.h>
+#include <redkettle/design/trial/trial.h>
 #include <redkettle/emit/program_files.h>
 
 #ifdef __cplusplus
@@ -71,16 +72,62 @@ typedef struct rk_proof {
 rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
                            const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag);
 
+/** What the pins of a user's own block are called; NULL: as ours. */
+typedef struct rk_block_pins {
+    const char *sp, *pv, *out;          /* it must have these, all LREAL or all REAL */
+    const char *automatic, *manual_out; /* used if it has them: BOOL, and a number */
+    const char *out_start;              /* where OUT stands at the first scan */
+} rk_block_pins;
+
 /**
- * The same for a block of the user's own, Structured Text whose last function block has the
- * pins sp, pv (inputs), out (output), all LREAL or REAL; used if it has them: automatic (BOOL),
- * manual_out, out_start. Its controller need not have the design's bits: a scan counts whose
- * OUT is off by more than a millionth of its range. Values that are no numbers are left out.
+ * The same for a block of the user's own, the last function block of its Structured Text. Its
+ * controller need not have the design's bits: a scan counts whose OUT is off by more than a
+ * millionth of its range. Both start at rest, in manual where it has that, from the same output.
+ * Values that are no numbers are left out.
  *
- * Errors  as rk_proof_compute.
+ * Errors  as rk_proof_compute. pins NULL: all called as ours.
  */
 rk_status rk_proof_compute_block(const rk_design *loop, const char *text,
-                                 const rk_prove_plan *plan, rk_proof_part *part, rk_diag *diag);
+                                 const rk_block_pins *pins, const rk_prove_plan *plan,
+                                 rk_proof_part *part, rk_diag *diag);
+
+enum { RK_BLOCK_LOOKS = 6, RK_BLOCK_LOOK_CHARS = 120 };
+
+/** What such a block is, by what it answers. */
+typedef struct rk_block_probe {
+    char why[256];         /* why that cannot be told; "": it can */
+    double kc, ti, td, tf; /* of the ideal form, out-EU per pv-EU and s; ti infinite: none */
+    double pv_filter;      /* s; 0: none */
+    double sp_weight, d_sp_weight;
+    char look[RK_BLOCK_LOOKS]
+             [RK_BLOCK_LOOK_CHARS]; /* where it departs from the design, and what
+                                                       that looks like */
+    int looks;
+} rk_block_probe;
+
+/**
+ * Ask it: a step of PV and one of the setpoint, from rest, in an open loop.
+ *
+ * Errors  as rk_proof_compute_block. A text that cannot be read or run is told in why.
+ */
+rk_status rk_block_probe_compute(const rk_design *loop, const char *text,
+                                 const rk_block_pins *pins, rk_block_probe *probe,
+                                 rk_diag *diag);
+
+/** The block and the design in a closed loop with the model, a setpoint step and a load step:
+ * curves for a picture. */
+typedef struct rk_block_steps {
+    size_t rows;
+    double *columns; /* freed by rk_block_steps_free */
+    rk_run_curves design, block;
+} rk_block_steps;
+
+/** Errors  as rk_proof_compute_block; RK_ERR_RANGE for a loop without a model; RK_ERR_FORMAT for a
+ * text that cannot be run. */
+rk_status rk_block_steps_compute(const rk_design *loop, const char *text,
+                                 const rk_block_pins *pins, rk_block_steps *steps,
+                                 rk_diag *diag);
+void rk_block_steps_free(rk_block_steps *steps);
 
 /** A twin beside a record. */
 typedef struct rk_twin_run {

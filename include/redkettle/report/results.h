@@ -144,7 +144,8 @@ rk_status rk_report_add_proof(rk_report *report, const rk_design *loop,
 
 /** A block of the user's own; file: its text. */
 rk_status rk_report_add_block_proof(rk_report *report, const rk_design *loop,
-                                    const rk_proof_part *part, const char *file);
+                                    const rk_proof_part *part, const rk_block_probe *probe,
+                                    const char *file);
 
 /**
  * The settings in every form and unit, to hand to whoever types them into a block that stands
