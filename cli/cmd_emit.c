@@ -74,12 +74,12 @@ static rk_status make_text(const emit_job *e, rk_program_file file, rk_text *tex
 static int make_texts(job *j)
 {
     emit_job *e = (emit_job *)j;
-    const bool st = e->st && !e->slim, c = e->c && !e->slim, fixed = e->c && e->fixed,
-               slim_c = e->c && e->slim && !e->fixed;
+    const bool st = e->st && !e->slim, c = e->c && !e->slim,
+               slim_st = e->st && e->slim && !e->fixed, slim_c = e->c && e->slim && !e->fixed;
     const bool wanted[RK_PROGRAM_FILES] = {
         [RK_PROGRAM_GENERAL_ST] = st,
         [RK_PROGRAM_PROGRAM] = st,
-        [RK_PROGRAM_PLANT_ST] = e->st,
+        [RK_PROGRAM_PLANT_ST] = st || slim_st,
         [RK_PROGRAM_VARIABLES] = st,
         [RK_PROGRAM_XML] = e->xml,
         [RK_PROGRAM_GENERAL_H] = c,
@@ -90,11 +90,12 @@ static int make_texts(job *j)
         [RK_PROGRAM_LOOP_C] = c,
         [RK_PROGRAM_PLANT_H] = c || slim_c,
         [RK_PROGRAM_PLANT_C] = c || slim_c,
-        [RK_PROGRAM_SLIM_ST] = e->st && e->slim,
+        [RK_PROGRAM_SLIM_ST] = slim_st,
         [RK_PROGRAM_SLIM_H] = slim_c,
         [RK_PROGRAM_SLIM_C] = slim_c,
-        [RK_PROGRAM_FIXED_H] = fixed,
-        [RK_PROGRAM_FIXED_C] = fixed,
+        [RK_PROGRAM_FIXED_ST] = e->st && e->fixed,
+        [RK_PROGRAM_FIXED_H] = e->c && e->fixed,
+        [RK_PROGRAM_FIXED_C] = e->c && e->fixed,
         [RK_PROGRAM_SHEET] = e->sheet,
         [RK_PROGRAM_SHEET_CSV] = e->sheet,
         [RK_PROGRAM_VECTORS] = e->vectors,
@@ -166,7 +167,7 @@ static int tell(job *j)
     }
     status = show_report(j, report,
                          rk_report_add_emitted(report, &j->loop, e->slim, files, count), NULL);
-    if (status == EXIT_DONE && !e->fixed) {
+    if (status == EXIT_DONE) {
         say(&e->j, "Prove it before it meets a PLC: redkettle prove %s --dir %s\n",
             rk_shell_word(e->j.input, loop, sizeof loop),
             rk_shell_word(e->dir, dir, sizeof dir));
@@ -208,14 +209,14 @@ static int check_options(job *j)
          "--show prints, and writes nothing: give it alone"},
         {e->fixed && !e->slim, "--real fixed is of the slim controller: give --slim too"},
         {e->slim && e->xml, "--slim has no XML: it is a block alone"},
-        {e->fixed && (e->st || e->vectors || e->show),
-         "--real fixed is of the C alone: --to c,sheet"},
+        {e->fixed && (e->vectors || e->show),
+         "--real fixed has neither test vectors nor --show: --to st,c,sheet"},
         {0},
     };
 
     if (!e->chosen) {
-        e->c = e->sheet = true;
-        e->st = e->vectors = !e->fixed;
+        e->st = e->c = e->sheet = true;
+        e->vectors = !e->fixed;
         e->xml = !e->slim;
     }
     return refuse_wrong(j, list);
@@ -259,8 +260,8 @@ static const command_option options[] = {
      "form), vectors (of a test); default: all",
      TAKE_OWN, 0, take_kinds},
     {"real", "TYPE", 1,
-     "the text's number type: lreal (LREAL, double; default), real (REAL, float), or fixed (C "
-     "of --slim alone: integers)",
+     "the text's number type: lreal (LREAL, double; default), real (REAL, float), or fixed "
+     "(integers; with --slim)",
      TAKE_OWN, 0, take_real},
     {"slim", NULL, 1,
      "a controller with its constants folded, for the smallest controllers: without alarms, safe "

@@ -11,7 +11,7 @@ typedef struct prove_job {
     const char *dir, *block, *curves;
     bool comma; /* in the curves' numbers */
     double scans;
-    bool no_c, changed;
+    bool no_c, changed, pinned;
     rk_prove_plan plan;
     char path[RK_PROGRAM_FILES][RK_PROGRAM_PATH_CHARS];
     char *content[RK_PROGRAM_FILES]; /* of those that stand there and are looked at */
@@ -80,7 +80,8 @@ static int read_files(job *j)
     }
     if (status != RK_OK) return fail_diag(&p->j, status, &diag);
     if (p->content[RK_PROGRAM_PROGRAM] == NULL && p->content[RK_PROGRAM_LOOP_C] == NULL &&
-        p->content[RK_PROGRAM_SLIM_ST] == NULL && p->content[RK_PROGRAM_SLIM_C] == NULL) {
+        p->content[RK_PROGRAM_SLIM_ST] == NULL && p->content[RK_PROGRAM_SLIM_C] == NULL &&
+        p->content[RK_PROGRAM_FIXED_ST] == NULL && p->content[RK_PROGRAM_FIXED_C] == NULL) {
         return fail(&p->j, EXIT_BAD_INPUT,
                     "nothing to prove: neither %s nor a controller in C or slim is there; see "
                     "redkettle emit",
@@ -196,7 +197,8 @@ static rk_status draw_steps(const job *j, const rk_figure_style *style, rk_text 
     const prove_job *p = (const prove_job *)j;
     const rk_run_curves curves[] = {p->steps.design, p->steps.block};
 
-    return rk_figure_run(&j->loop, curves, 2, style, image, diag);
+    return rk_figure_run(&j->loop, "the design and a block of your own", curves, 2, style,
+                         image, diag);
 }
 
 /* A block of the user's own. */
@@ -256,6 +258,7 @@ static void take_pins(job *j, struct argp_state *state, const command_option *o,
         return;
     }
     *names[i] = arg + width + 1;
+    p->pinned = true;
 }
 
 static int check_options(job *j)
@@ -275,6 +278,9 @@ static int check_options(job *j)
     }
     if (p->block == NULL && p->j.figure != NULL) {
         return fail(&p->j, EXIT_USAGE, "--figure goes with --block: give both");
+    }
+    if (p->block == NULL && p->pinned) {
+        return fail(&p->j, EXIT_USAGE, "--pin goes with --block: give both");
     }
     p->plan = rk_prove_plan_make();
     p->plan.scans = (size_t)p->scans;

@@ -173,7 +173,7 @@ static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image
         curves[i] = rk_live_curves(lives[i]);
         curves[i].name = count == 1 ? "PV" : i == 0 ? "soft start" : "setpoint step";
     }
-    return rk_figure_run(&j->loop, curves, count, style, image, diag);
+    return rk_figure_run(&j->loop, "run", curves, count, style, image, diag);
 }
 
 static int tell(const run_job *r, bool stopped, bool safe)

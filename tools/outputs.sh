@@ -55,7 +55,8 @@ say trial $l --open-step 5 --figure open.svg
 say emit $l --dir plc
 say emit $l --show
 say emit $l --dir plc-single --real real --json
-say emit $l --dir small --real fixed
+say emit $l --dir small --slim --real fixed
+say prove $l --dir small
 say prove $l --dir plc --curves twin.csv
 say prove $l --dir plc-single --json
 say run $l --for 30min --at '60s sp=12.3' --at '15min manual=40' --soft-start 5min --figure run.svg --record run.csv

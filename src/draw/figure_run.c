@@ -37,6 +37,7 @@ static void draw_upper(rk_text *script, const rk_design *loop, const rk_run_curv
     rki_panel_upper(script, style, label);
     rk_text_add(script, "set offsets 0,0,graph 0.05,graph 0.05\nplot ");
     for (i = 0; i < count; i++) {
+        if (i > 0 && runs[i].sp == runs[0].sp) continue;
         rk_text_add(script, "%s$sp%zu with lines dt 2 lw 2 lc rgb '%s' title ",
                     i > 0 ? ", " : "", i, i == 0 ? "#000000" : "#888888");
         rki_add_quoted(script, i == 0 ? "SP" : "SP, stepped");
@@ -59,21 +60,23 @@ static void draw_lower(rk_text *script, const rk_design *loop, size_t count,
     rk_text_add(script, "\nunset multiplot\n");
 }
 
-rk_status rk_figure_run(const rk_design *loop, const rk_run_curves *runs, size_t count,
-                        const rk_figure_style *style, rk_text *image, rk_diag *diag)
+rk_status rk_figure_run(const rk_design *loop, const char *what, const rk_run_curves *runs,
+                        size_t count, const rk_figure_style *style, rk_text *image,
+                        rk_diag *diag)
 {
     char title[160];
     rk_text *script;
     rk_status status;
 
     rk_diag_clear(diag);
-    if (loop == NULL || runs == NULL || count == 0 || style == NULL || image == NULL) {
+    if (loop == NULL || what == NULL || runs == NULL || count == 0 || style == NULL ||
+        image == NULL) {
         return RK_ERR_ARG;
     }
     script = rk_text_create();
     if (script != NULL) {
         add_data(script, runs, count, rki_time_unit(style));
-        (void)snprintf(title, sizeof title, "%s: run, scan %g s", loop->name, loop->ts);
+        (void)snprintf(title, sizeof title, "%s: %s, scan %g s", loop->name, what, loop->ts);
         rki_page_begin(script, style, title);
         rk_text_add(script, "set xrange [0:");
         rk_text_add_real(script, runs[0].time[runs[0].count - 1] / rki_time_unit(style));

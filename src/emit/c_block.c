@@ -85,11 +85,22 @@ static size_t add_number(rk_text *text, const rki_block *b, const char *at)
 static const char *translated(const char *word, size_t length)
 {
     static const char *const words[][2] = {
-        {"IF", "if ("},       {"THEN", ") {"}, {"ELSIF", "} else if ("},
-        {"ELSE", "} else {"}, {"DO", ") {"},   {"END_IF", "}"},
-        {"END_FOR", "}"},     {"AND", "&&"},   {"OR", "||"},
-        {"XOR", "!="},        {"NOT", "!"},    {"TRUE", "1"},
+        {"IF", "if ("},
+        {"THEN", ") {"},
+        {"ELSIF", "} else if ("},
+        {"ELSE", "} else {"},
+        {"DO", ") {"},
+        {"END_IF", "}"},
+        {"END_FOR", "}"},
+        {"AND", "&&"},
+        {"OR", "||"},
+        {"XOR", "!="},
+        {"NOT", "!"},
+        {"TRUE", "1"},
         {"FALSE", "0"},
+        {"MOD", "%"},
+        {"DINT_TO_LINT", "(int64_t)"},
+        {"LINT_TO_DINT", "(int32_t)"},
     };
     size_t i;
 
@@ -302,6 +313,16 @@ static void add_init(rk_text *text, const rki_block *b, const char *name)
     rk_text_add(text, "}\n");
 }
 
+static bool counts_in_reals(const rki_block *b)
+{
+    int i;
+
+    for (i = 0; i < b->pins; i++) {
+        if (strstr(b->pin[i].type, "LREAL") != NULL) return true;
+    }
+    return false;
+}
+
 void rki_block_add_c_source(rk_text *text, const rki_block *b)
 {
     char name[RK_BLOCK_NAME_CHARS];
@@ -309,7 +330,9 @@ void rki_block_add_c_source(rk_text *text, const rki_block *b)
 
     lower_name(b->name, name);
     rk_text_add(text, "#include \"%s.h\"\n\n", name);
-    rki_add_c_guard(text);
+    if (counts_in_reals(b)) {
+        rki_add_c_guard(text);
+    }
     add_constants(text, b);
     add_init(text, b, name);
     rk_text_add(text, "\nvoid %s_scan(%s *c)\n{\n", name, name);

@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 /* The controller for targets without floating point: 32-bit integers, 64-bit products. */
+#include <inttypes.h>
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
 
-#include "controller.h"
+#include "block.h"
 
 /* Signals keep within 2^30 counts, so that an error keeps within 2^31, and times a coefficient
    below 2^31 within 2^62. */
@@ -140,255 +141,420 @@ static rk_status make_plan(const rk_design *loop, plan *p, rk_diag *diag)
     return RK_OK;
 }
 
-static void fixed_name(const plan *p, char *name, char *upper_name)
+static int64_t power(int bits)
 {
-    (void)sprintf(name, "%s_fixed", p->c.name);
-    rki_upper(name, upper_name);
+    return INT64_C(1) << bits;
 }
 
-enum { FIXED_NAME_CHARS = RK_BLOCK_NAME_CHARS + 8 };
+static rk_fixed_numbers numbers_of(const plan *p)
+{
+    const rk_rig_coefficients *k = &p->c.k;
 
-static rk_status add_head(rk_text *text, const plan *p, rk_diag *diag)
+    return (rk_fixed_numbers){
+        .pv_unit = ldexp(1.0, p->pv_bits),
+        .out_unit = ldexp(1.0, p->out_bits),
+        .kc = p->kc.value,
+        .ki_ts = p->ki.value,
+        .kd = p->kd.value,
+        .kc_div = power(p->kc.shift),
+        .ki_div = power(p->ki.shift),
+        .kd_div = power(p->kd.shift),
+        .p_weight = llrint(k->p_weight * PARTS),
+        .d_weight = llrint(k->d_weight * PARTS),
+        .kt_ts = llrint(k->kt_ts * PARTS),
+        .ad = p->c.derivative ? llrint(k->ad * PARTS) : 0,
+        .pv_part = p->c.filter ? llrint(k->pv_part * PARTS) : 0,
+        .fade = p->c.biased ? llrint(k->fade * PARTS) : 0,
+        .bias = p->c.biased ? llrint(ldexp(k->bias, p->sum_bits)) : 0,
+        .out_lo = llrint(ldexp(k->out_lo, p->sum_bits)),
+        .out_hi = llrint(ldexp(k->out_hi, p->sum_bits)),
+        .out_step = p->c.rate ? llrint(fmin(ldexp(k->out_step, p->sum_bits), 1e18)) : 0,
+        .out_div = power(p->sum_bits - p->out_bits),
+        .derivative = p->c.derivative,
+        .conditional = p->c.conditional,
+        .filter = p->c.filter,
+        .biased = p->c.biased,
+        .rate = p->c.rate,
+    };
+}
+
+static void whole(rki_block *b, const char *name, int64_t value, const char *comment)
+{
+    char initial[32], padded[16];
+
+    (void)snprintf(padded, sizeof padded, "%-8s", name);
+    (void)snprintf(initial, sizeof initial, "LINT#%" PRId64, value);
+    rki_block_pin(b, RKI_CONSTANTS, padded, "LINT", initial, comment);
+}
+
+static void coefficients(rki_block *b, const char *name, const char *div, const scaled *of,
+                         double number)
+{
+    char comment[96];
+
+    (void)snprintf(comment, sizeof comment, "%.9g, in 2^%d", number, of->bits);
+    whole(b, name, of->value, comment);
+    whole(b, div, power(of->shift), "from its product to the sums");
+}
+
+static void constants(rki_block *b, const plan *p, const rk_fixed_numbers *n)
+{
+    static const char in_parts[] = "in 2^30", in_sums[] = "in the sums' counts";
+    const rk_rig_coefficients *k = &p->c.k;
+
+    rki_block_pin(b, RKI_CONSTANTS, "none", "DINT", "DINT#-2147483648", "no number");
+    whole(b, "most", (int64_t)COUNTS_MOST, "of a signal");
+    whole(b, "sum_most", power(60), "of a sum");
+    if (n->kt_ts != 0 || n->biased || n->derivative || n->filter ||
+        n->p_weight != (int64_t)PARTS) {
+        whole(b, "parts", (int64_t)PARTS, "2^30: a part of one is counted in it");
+    }
+    coefficients(b, "kc", "kc_div", &p->kc, k->kc);
+    if (n->biased) {
+        whole(b, "fade", n->fade, in_parts);
+        whole(b, "bias", n->bias, in_sums);
+    } else {
+        coefficients(b, "ki_ts", "ki_div", &p->ki, k->ki_ts);
+    }
+    if (n->p_weight != (int64_t)PARTS) {
+        whole(b, "p_weight", n->p_weight, in_parts);
+    }
+    if (n->kt_ts != 0) {
+        whole(b, "kt_ts", n->kt_ts, in_parts);
+    }
+    if (n->derivative) {
+        coefficients(b, "kd", "kd_div", &p->kd, k->kd);
+        whole(b, "ad", n->ad, in_parts);
+        if (n->d_weight != 0 && n->d_weight != (int64_t)PARTS) {
+            whole(b, "d_weight", n->d_weight, in_parts);
+        }
+    }
+    if (n->filter) {
+        whole(b, "pv_part", n->pv_part, in_parts);
+        whole(b, "wider", RK_FIXED_WIDER, "the filter's own value has 16 bits more");
+    }
+    whole(b, "out_lo", n->out_lo, in_sums);
+    whole(b, "out_hi", n->out_hi, in_sums);
+    if (n->rate) {
+        whole(b, "out_step", n->out_step, in_sums);
+    }
+    whole(b, "out_div", n->out_div, "from OUT's counts to the sums'");
+}
+
+static void signal(rki_block *b, rki_section section, const char *name, const char *what,
+                   double unit, const char *units, const char *initial)
+{
+    char comment[RKI_PIN_COMMENT_CHARS];
+
+    (void)snprintf(comment, sizeof comment, "%s, %.0f counts are 1 %s", what, unit, units);
+    rki_block_pin(b, section, name, "DINT", initial, comment);
+}
+
+static void variables(rki_block *b, const plan *p, const rk_fixed_numbers *n)
+{
+    static const char *const always[] = {"sum", "i_part"};
+    static const char *const of_a_scan[] = {"sp_in",   "pv_in",  "work",      "lowest",
+                                            "highest", "p_part", "increment", "v"};
+    const rk_design *loop = p->c.loop;
+    char start[32];
+    size_t i;
+
+    (void)snprintf(start, sizeof start, "%.0f", rint(ldexp(p->c.out_start, p->out_bits)));
+    signal(b, RKI_INPUTS, "sp", "setpoint", n->pv_unit, loop->pv_units, NULL);
+    signal(b, RKI_INPUTS, "pv", "process value", n->pv_unit, loop->pv_units, NULL);
+    rki_block_pin(b, RKI_INPUTS, "automatic", "BOOL", "FALSE", "else manual");
+    signal(b, RKI_INPUTS, "manual_out", "OUT in manual", n->out_unit, loop->out_units, start);
+    signal(b, RKI_INPUTS, "out_start", "where OUT stands at the first scan", n->out_unit,
+           loop->out_units, start);
+    signal(b, RKI_OUTPUTS, "out", "OUT", n->out_unit, loop->out_units, NULL);
+    rki_block_pin(b, RKI_OUTPUTS, "held", "BOOL", NULL,
+                  "sp or pv is -2147483648, no number: automatic holds OUT");
+    rki_block_pin(b, RKI_LOCALS, "started", "BOOL", "FALSE", NULL);
+    rki_block_pin(b, RKI_LOCALS, "fresh", "BOOL", "TRUE",
+                  "the next automatic scan begins anew");
+    for (i = 0; i < sizeof always / sizeof always[0]; i++) {
+        rki_block_pin(b, RKI_LOCALS, always[i], "LINT", "0", NULL);
+    }
+    if (n->derivative) {
+        rki_block_pin(b, RKI_LOCALS, "d_part", "LINT", "0", NULL);
+        rki_block_pin(b, RKI_LOCALS, "g_last", "LINT", "0", NULL);
+        rki_block_pin(b, RKI_TEMPS, "g", "LINT", NULL, NULL);
+    }
+    if (n->filter) {
+        rki_block_pin(b, RKI_LOCALS, "pv_known", "BOOL", "FALSE", NULL);
+        rki_block_pin(b, RKI_LOCALS, "seen", "LINT", "0", NULL);
+    }
+    for (i = 0; i < sizeof of_a_scan / sizeof of_a_scan[0]; i++) {
+        rki_block_pin(b, RKI_TEMPS, of_a_scan[i], "LINT", NULL, NULL);
+    }
+}
+
+/* ---- the body; x is what is being rounded or parted ---- */
+
+static void limit(rk_text *body, const char *lead, const char *what, const char *low,
+                  const char *high)
+{
+    rk_text_add(body,
+                "%sIF %s < %s THEN %s := %s; END_IF;\n%sIF %s > %s THEN %s := %s; END_IF;\n",
+                lead, what, low, what, low, lead, what, high, what, high);
+}
+
+/* x / div to the nearest. */
+static void rounded(rk_text *body, const char *lead, const char *div)
+{
+    rk_text_add(
+        body,
+        "%sIF work >= 0 THEN work := (work + (%s / 2)) / %s; ELSE work := (work - (%s / 2)) / %s; "
+        "END_IF;\n",
+        lead, div, div, div, div);
+}
+
+/* name times m / 2^30, without a product beyond 64 bits. */
+static void part_of(rk_text *body, const char *name, const char *m)
+{
+    rk_text_add(body, "(((%s / parts) * %s) + (((%s MOD parts) * %s) / parts))", name, m, name,
+                m);
+}
+
+static void add_start(rk_text *body)
+{
+    rk_text_add(body, "IF NOT started THEN (* the first scan *)\n"
+                      "    sum := out_lo;\n"
+                      "    IF out_start <> none THEN sum := DINT_TO_LINT(out_start) * out_div; "
+                      "END_IF;\n");
+    limit(body, "    ", "sum", "out_lo", "out_hi");
+    rk_text_add(body, "    started := TRUE;\n"
+                      "END_IF;\n"
+                      "held := (sp = none) OR (pv = none);\n"
+                      "sp_in := DINT_TO_LINT(sp);\n");
+    limit(body, "", "sp_in", "-most", "most");
+    rk_text_add(body, "pv_in := DINT_TO_LINT(pv);\n");
+    limit(body, "", "pv_in", "-most", "most");
+}
+
+static void add_filter(rk_text *body)
+{
+    rk_text_add(body, "IF pv <> none THEN\n"
+                      "    work := pv_in * wider;\n"
+                      "    IF pv_known THEN\n"
+                      "        work := work - seen;\n"
+                      "        work := seen + ");
+    part_of(body, "work", "pv_part");
+    rk_text_add(body, ";\n    END_IF;\n"
+                      "    seen := work;\n"
+                      "    pv_known := TRUE;\n");
+    rounded(body, "    ", "wider");
+    rk_text_add(body, "    pv_in := work;\nEND_IF;\n");
+}
+
+static void add_limits(rk_text *body, bool rate)
+{
+    rk_text_add(body, "lowest := out_lo;\nhighest := out_hi;\n");
+    if (rate) {
+        rk_text_add(body,
+                    "IF (sum - out_step) > lowest THEN lowest := sum - out_step; END_IF;\n"
+                    "IF (sum + out_step) < highest THEN highest := sum + out_step; "
+                    "END_IF;\n");
+    }
+}
+
+static void add_manual(rk_text *body)
+{
+    rk_text_add(body, "IF held OR NOT automatic THEN (* hold OUT, or take manual_out *)\n"
+                      "    IF NOT automatic THEN\n"
+                      "        IF manual_out <> none THEN sum := DINT_TO_LINT(manual_out) * "
+                      "out_div; END_IF;\n");
+    limit(body, "        ", "sum", "lowest", "highest");
+    rk_text_add(body, "    END_IF;\n"
+                      "    fresh := TRUE;\n"
+                      "ELSE\n");
+}
+
+/* The setpoint's part; a whole one needs no product. */
+static void weighted(rk_text *body, int64_t weight, const char *name)
+{
+    if (weight == (int64_t)PARTS) {
+        rk_text_add(body, "sp_in");
+    } else {
+        part_of(body, "sp_in", name);
+    }
+}
+
+static void add_derivative(rk_text *body, const rk_fixed_numbers *n)
+{
+    rk_text_add(body, "    g := ");
+    if (n->d_weight != 0) {
+        weighted(body, n->d_weight, "d_weight");
+    }
+    rk_text_add(body, " - pv_in;\n"
+                      "    IF fresh THEN\n"
+                      "        d_part := 0;\n"
+                      "    ELSE\n"
+                      "        work := kd * (g - g_last);\n");
+    rounded(body, "        ", "kd_div");
+    rk_text_add(body, "        d_part := ");
+    part_of(body, "d_part", "ad");
+    rk_text_add(body, " + work;\n    END_IF;\n    g_last := g;\n");
+    limit(body, "    ", "d_part", "-sum_most", "sum_most");
+}
+
+static void add_law(rk_text *body, const rk_fixed_numbers *n)
+{
+    const char *sum = n->derivative ? "(p_part + (i_part + increment)) + d_part"
+                                    : "p_part + (i_part + increment)";
+
+    rk_text_add(body, "    work := kc * (");
+    weighted(body, n->p_weight, "p_weight");
+    rk_text_add(body, " - pv_in);\n");
+    rounded(body, "    ", "kc_div");
+    rk_text_add(body, "    p_part := work;\n");
+    if (n->derivative) add_derivative(body, n);
+    rk_text_add(body, "    IF fresh THEN i_part := sum - p_part; END_IF;\n");
+    if (n->biased) {
+        rk_text_add(body, "    work := bias - i_part;\n    increment := ");
+        part_of(body, "work", "fade");
+        rk_text_add(body, ";\n");
+    } else {
+        rk_text_add(body, "    work := ki_ts * (sp_in - pv_in);\n");
+        rounded(body, "    ", "ki_div");
+        rk_text_add(body, "    increment := work;\n");
+    }
+    rk_text_add(body, "    v := %s;\n", sum);
+    if (n->conditional) {
+        rk_text_add(
+            body,
+            "    IF ((v > highest) AND (increment > 0)) OR ((v < lowest) AND (increment < 0)) THEN\n"
+            "        increment := 0;\n        v := p_part + i_part%s;\n    END_IF;\n",
+            n->derivative ? " + d_part" : "");
+    }
+    rk_text_add(body, "    sum := v;\n");
+    limit(body, "    ", "sum", "lowest", "highest");
+    rk_text_add(body, "    i_part := i_part + increment;\n");
+    if (n->kt_ts != 0) {
+        rk_text_add(body, "    work := sum - v;\n    i_part := i_part + ");
+        part_of(body, "work", "kt_ts");
+        rk_text_add(body, ";\n");
+    }
+    limit(body, "    ", "i_part", "-sum_most", "sum_most");
+    rk_text_add(body, "    fresh := FALSE;\nEND_IF;\n");
+}
+
+static rki_block block_of(const plan *p)
+{
+    const rk_fixed_numbers n = numbers_of(p);
+    char name[RK_BLOCK_NAME_CHARS];
+    rki_block b;
+
+    rki_name(p->c.loop, "_FIXED", name);
+    b = rki_block_make(name, false, RK_NUMBER_LREAL);
+    variables(&b, p, &n);
+    constants(&b, p, &n);
+    add_start(b.body);
+    if (n.filter) add_filter(b.body);
+    add_limits(b.body, n.rate);
+    add_manual(b.body);
+    add_law(b.body, &n);
+    rk_text_add(b.body, "work := sum; (* in counts of OUT, to the nearest *)\n");
+    rounded(b.body, "", "out_div");
+    rk_text_add(b.body, "out := LINT_TO_DINT(work);\n");
+    return b;
+}
+
+static rk_status add_head(rk_text *text, const plan *p, const char *lead, rk_diag *diag)
 {
     const rk_design *loop = p->c.loop;
     char line[256];
-    rk_status status;
+    const rk_status status = rki_add_provenance(text, &p->c, lead, diag);
 
-    rk_text_add(text, "/*\n");
-    status = rki_add_provenance(text, &p->c, " * ", diag);
     if (status != RK_OK) return status;
     (void)snprintf(line, sizeof line,
                    "Numbers       integers: 2^%d counts are 1 %s, 2^%d are 1 %s", p->pv_bits,
                    loop->pv_units, p->out_bits, loop->out_units);
-    rki_add_line(text, " * ", line);
+    rki_add_line(text, lead, line);
     (void)snprintf(line, sizeof line,
                    "Error         OUT within %.3g %s of the floating block's over 10,000 scans",
                    p->error, loop->out_units);
-    rki_add_line(text, " * ", line);
+    rki_add_line(text, lead, line);
     if (p->c.conditional) {
-        rki_add_line(text, " * ",
+        rki_add_line(text, lead,
                      "              .. and one increment more, if one of both just stops at a "
                      "limit where the other does not");
     }
-    rki_add_line(text, " * ", "Overflow      none, whatever the inputs are");
-    rk_text_add(text, " */\n");
+    rki_add_line(text, lead, "Overflow      none, whatever the inputs are");
     return RK_OK;
 }
 
-/* The plan, the head of its text, and its names. */
-static rk_status begin(const rk_design *loop, rk_text *text, plan *p, char *name,
-                       char *upper_name, rk_diag *diag)
+void rk_emit_fixed_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS])
 {
-    const rk_status status = make_plan(loop, p, diag);
+    rki_name(loop, "_fixed", name);
+}
+
+rk_status rk_emit_fixed_st(const rk_design *loop, rk_text *text, rk_diag *diag)
+{
+    plan p;
+    rki_block b;
+    rk_status status = make_plan(loop, &p, diag);
 
     if (status != RK_OK) return status;
-    fixed_name(p, name, upper_name);
-    return add_head(text, p, diag);
+    rk_text_add(text, "(*\n");
+    status = add_head(text, &p, " ", diag);
+    if (status != RK_OK) return status;
+    rk_text_add(text, "*)\n");
+    b = block_of(&p);
+    rki_block_add_st(text, &b);
+    rki_block_free(&b);
+    return rk_text_check(text, diag);
+}
+
+static rk_status add_c(const rk_design *loop, rk_text *text, bool header, rk_diag *diag)
+{
+    char pv_unit[RK_REAL_CHARS], out_unit[RK_REAL_CHARS];
+    plan p;
+    rki_block b;
+    rk_status status = make_plan(loop, &p, diag);
+
+    if (status != RK_OK) return status;
+    rk_text_add(text, "/*\n");
+    status = add_head(text, &p, " * ", diag);
+    if (status != RK_OK) return status;
+    rk_text_add(text, " */\n");
+    b = block_of(&p);
+    if (header) {
+        rk_real_format(ldexp(1.0, p.pv_bits), pv_unit);
+        rk_real_format(ldexp(1.0, p.out_bits), out_unit);
+        rk_text_add(text,
+                    "/* Counts of one unit, for sp and pv, and for the outputs; and no number. "
+                    "*/\n"
+                    "#define %s_PV_UNIT %s\n#define %s_OUT_UNIT %s\n"
+                    "#define %s_NONE INT32_MIN\n\n",
+                    b.name, pv_unit, b.name, out_unit, b.name);
+        rki_block_add_c_header(text, &b);
+    } else {
+        rki_block_add_c_source(text, &b);
+    }
+    rki_block_free(&b);
+    return rk_text_check(text, diag);
 }
 
 rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
-    char name[FIXED_NAME_CHARS], upper_name[FIXED_NAME_CHARS];
-    char pv_unit[RK_REAL_CHARS], out_unit[RK_REAL_CHARS];
-    plan p;
-    const rk_status status = begin(loop, text, &p, name, upper_name, diag);
-
-    if (status != RK_OK) return status;
-    rk_real_format(ldexp(1.0, p.pv_bits), pv_unit);
-    rk_real_format(ldexp(1.0, p.out_bits), out_unit);
-    rk_text_add(text,
-                "#ifndef %s_H\n#define %s_H\n\n#include <stdint.h>\n\n"
-                "/* Counts of one unit, for sp and pv, and for the outputs. */\n"
-                "#define %s_PV_UNIT %s\n"
-                "#define %s_OUT_UNIT %s\n\n"
-                "/* NaN: it holds the output. */\n"
-                "#define %s_NONE INT32_MIN\n\n",
-                upper_name, upper_name, upper_name, pv_unit, upper_name, out_unit, upper_name);
-    rk_text_add(
-        text,
-        "typedef struct %s {\n"
-        "    int automatic;      /* set it: 1 automatic, 0 manual */\n"
-        "    int32_t manual_out; /* set it: the output in manual */\n"
-        "    int held;           /* 1: sp or pv is NaN or infinite; automatic holds the output */\n"
-        "    int64_t out, i;     /* state from here on */\n"
-        "%s%s    int fresh;\n"
-        "} %s;\n\n",
-        name, p.c.derivative ? "    int64_t d, g_last;\n" : "",
-        p.c.filter ? "    int64_t seen;\n    int seen_known;\n" : "", name);
-    rk_text_add(text,
-                "/* Start in manual from the output that stands on the valve now; no bump. */\n"
-                "void %s_init(%s *c, int32_t out_now);\n\n"
-                "/* One scan; returns the output. */\n"
-                "int32_t %s_scan(%s *c, int32_t sp, int32_t pv);\n\n#endif\n",
-                name, name, name, name);
-    return rk_text_check(text, diag);
-}
-
-static void add_wide(rk_text *text, const char *name, double value, const char *comment)
-{
-    rk_text_add(text, "static const int64_t %-8s = INT64_C(%lld); /* %s */\n", name,
-                llrint(value), comment);
-}
-
-static void add_constants(rk_text *text, const plan *p)
-{
-    const rk_rig_coefficients *k = &p->c.k;
-    char comment[96];
-    const struct {
-        const char *name;
-        const scaled *of;
-        double number;
-    } products[] = {{"KC", &p->kc, k->kc}, {"KI_TS", &p->ki, k->ki_ts}, {"KD", &p->kd, k->kd}};
-    size_t i;
-
-    for (i = 0; i < (p->c.derivative ? 3U : 2U); i++) {
-        if (products[i].of == &p->ki && p->c.biased) continue;
-        (void)snprintf(comment, sizeof comment, "%.9g, in 2^%d", products[i].number,
-                       products[i].of->bits);
-        add_wide(text, products[i].name, (double)products[i].of->value, comment);
-    }
-    add_wide(text, "P_WEIGHT", k->p_weight * PARTS, "in 2^30");
-    add_wide(text, "KT_TS", k->kt_ts * PARTS, "in 2^30");
-    if (p->c.derivative) {
-        add_wide(text, "AD", k->ad * PARTS, "in 2^30");
-    }
-    if (p->c.derivative) {
-        add_wide(text, "D_WEIGHT", k->d_weight * PARTS, "in 2^30");
-    }
-    if (p->c.biased) {
-        add_wide(text, "FADE", k->fade * PARTS, "in 2^30");
-        add_wide(text, "BIAS", ldexp(k->bias, p->sum_bits), "in the sums' counts");
-    }
-    if (p->c.filter) {
-        add_wide(text, "PV_PART", k->pv_part * PARTS, "in 2^30");
-    }
-    add_wide(text, "OUT_LO", ldexp(k->out_lo, p->sum_bits), "in the sums' counts");
-    add_wide(text, "OUT_HI", ldexp(k->out_hi, p->sum_bits), "in the sums' counts");
-    if (p->c.rate) {
-        add_wide(text, "OUT_STEP", fmin(ldexp(k->out_step, p->sum_bits), 1e18),
-                 "in the sums' counts");
-    }
-    rk_text_add(text,
-                "static const int64_t MOST     = INT64_C(1) << 30; /* of a signal */\n"
-                "static const int64_t SUM_MOST = INT64_C(1) << 60; /* of the integral */\n"
-                "enum { KC_SHIFT = %d, KI_SHIFT = %d%s",
-                p->kc.shift, p->ki.shift, p->c.derivative ? ", " : "");
-    if (p->c.derivative) {
-        rk_text_add(text, "KD_SHIFT = %d", p->kd.shift);
-    }
-    rk_text_add(text, ", OUT_SHIFT = %d };\n\n", p->sum_bits - p->out_bits);
-}
-
-static const char helpers[] =
-    "static int64_t clamp(int64_t x, int64_t lo, int64_t hi)\n"
-    "{\n    if (x < lo) return lo;\n    if (x > hi) return hi;\n    return x;\n}\n\n"
-    "/* x / 2^n to the nearest, for |x| up to 2^62. */\n"
-    "static int64_t rounded(int64_t x, int n)\n"
-    "{\n    const int64_t half = INT64_C(1) << (n - 1);\n\n"
-    "    return x >= 0 ? (x + half) >> n : -((half - x) >> n);\n}\n\n"
-    "/* x * m / 2^30 for 0 <= m <= 2^30, without a product beyond 64 bits. */\n"
-    "static int64_t part(int64_t x, int64_t m)\n"
-    "{\n    return ((x / 1073741824) * m) + (((x %% 1073741824) * m) / 1073741824);\n}\n\n";
-
-static void add_functions(rk_text *text, const plan *p, const char *name)
-{
-    rk_text_add(text, helpers);
-    rk_text_add(text,
-                "static int64_t limited(const %s *c, int64_t wanted)\n{\n"
-                "    %s\n}\n\n",
-                name,
-                p->c.rate ? "const int64_t out = clamp(wanted, c->out - OUT_STEP, c->out + "
-                            "OUT_STEP);\n\n"
-                            "    return clamp(out, OUT_LO, OUT_HI);"
-                          : "(void)c;\n    return clamp(wanted, OUT_LO, OUT_HI);");
-    rk_text_add(
-        text,
-        "static int64_t manual_out(const %s *c)\n{\n"
-        "    if (c->manual_out == INT32_MIN) return limited(c, c->out);\n"
-        "    return limited(c, (int64_t)c->manual_out * (INT64_C(1) << OUT_SHIFT));\n}\n\n",
-        name);
-    rk_text_add(text,
-                "void %s_init(%s *c, int32_t out_now)\n{\n"
-                "    const int64_t out = (int64_t)out_now * (INT64_C(1) << OUT_SHIFT);\n\n"
-                "    c->automatic = 0;\n    c->held = 0;\n"
-                "    c->out = clamp(out_now == INT32_MIN ? OUT_LO : out, OUT_LO, OUT_HI);\n"
-                "    c->manual_out = (int32_t)rounded(c->out, OUT_SHIFT);\n"
-                "    c->i = c->out;\n%s%s    c->fresh = 1;\n}\n\n",
-                name, name, p->c.derivative ? "    c->d = c->g_last = 0;\n" : "",
-                p->c.filter ? "    c->seen = 0;\n    c->seen_known = 0;\n" : "");
-    if (p->c.filter) {
-        rk_text_add(
-            text,
-            "/* The filter's own value has 16 bits more. */\n"
-            "static int64_t filtered(%s *c, int64_t pv)\n{\n"
-            "    const int64_t wide = pv * 65536;\n\n"
-            "    c->seen = c->seen_known ? c->seen + part(wide - c->seen, PV_PART) : wide;\n"
-            "    c->seen_known = 1;\n"
-            "    return rounded(c->seen, 16);\n}\n\n",
-            name);
-    }
-}
-
-static void add_scan(rk_text *text, const plan *p, const char *name)
-{
-    const bool d = p->c.derivative;
-    const char *sum = d ? "(p + (i + inc)) + d" : "p + (i + inc)";
-
-    rk_text_add(text,
-                "int32_t %s_scan(%s *c, int32_t sp, int32_t pv)\n{\n"
-                "    const int64_t s = clamp(sp, -MOST, MOST), seen = clamp(pv, -MOST, MOST);\n"
-                "    int64_t y = seen, p, i, inc, v%s;\n\n"
-                "    c->held = sp == INT32_MIN || pv == INT32_MIN;\n",
-                name, name, d ? ", g, d" : "");
-    if (p->c.filter) {
-        rk_text_add(text, "    if (pv != INT32_MIN) y = filtered(c, seen);\n");
-    }
-    rk_text_add(text, "    if (c->held || !c->automatic) {\n"
-                      "        if (!c->automatic) c->out = manual_out(c);\n"
-                      "        c->fresh = 1;\n"
-                      "        return (int32_t)rounded(c->out, OUT_SHIFT);\n    }\n"
-                      "    p = rounded(KC * (part(s, P_WEIGHT) - y), KC_SHIFT);\n");
-    if (d) {
-        rk_text_add(text,
-                    "    g = part(s, D_WEIGHT) - y;\n"
-                    "    d = c->fresh ? 0 : part(c->d, AD) + rounded(KD * (g - c->g_last), "
-                    "KD_SHIFT);\n"
-                    "    d = clamp(d, -SUM_MOST, SUM_MOST);\n");
-    }
-    rk_text_add(text,
-                "    i = c->fresh ? c->out - p : c->i;\n"
-                "    inc = %s;\n"
-                "    v = %s;\n",
-                p->c.biased ? "part(BIAS - i, FADE)" : "rounded(KI_TS * (s - y), KI_SHIFT)",
-                sum);
-    if (p->c.conditional) {
-        rk_text_add(text,
-                    "    if ((v > limited(c, SUM_MOST) && inc > 0) ||\n"
-                    "        (v < limited(c, -SUM_MOST) && inc < 0)) {\n"
-                    "        inc = 0;\n        v = %s;\n    }\n",
-                    sum);
-    }
-    rk_text_add(
-        text,
-        "    c->out = limited(c, v);\n"
-        "    c->i = clamp((i + inc) + part(c->out - v, KT_TS), -SUM_MOST, SUM_MOST);\n%s"
-        "    c->fresh = 0;\n"
-        "    return (int32_t)rounded(c->out, OUT_SHIFT);\n}\n",
-        d ? "    c->d = d;\n    c->g_last = g;\n" : "");
+    return add_c(loop, text, true, diag);
 }
 
 rk_status rk_emit_fixed_source(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
-    char name[FIXED_NAME_CHARS], upper_name[FIXED_NAME_CHARS];
-    plan p;
-    const rk_status status = begin(loop, text, &p, name, upper_name, diag);
+    return add_c(loop, text, false, diag);
+}
 
-    if (status != RK_OK) return status;
-    rk_text_add(text, "#include \"%s.h\"\n\n", name);
-    add_constants(text, &p);
-    add_functions(text, &p, name);
-    add_scan(text, &p, name);
-    return rk_text_check(text, diag);
+rk_status rk_emit_fixed_numbers(const rk_design *loop, rk_fixed_numbers *numbers, rk_diag *diag)
+{
+    plan p;
+    const rk_status status = make_plan(loop, &p, diag);
+
+    if (status == RK_OK) {
+        *numbers = numbers_of(&p);
+    }
+    return status;
 }
 
 rk_status rk_emit_fixed_error(const rk_design *loop, double *error, rk_diag *diag)

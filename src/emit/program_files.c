@@ -38,6 +38,12 @@ static rk_status general_c(const rk_design *loop, rk_number number, rk_text *tex
     return rk_emit_general_c_source(number, text, diag);
 }
 
+static rk_status fixed_st(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag)
+{
+    (void)number;
+    return rk_emit_fixed_st(loop, text, diag);
+}
+
 static rk_status fixed_h(const rk_design *loop, rk_number number, rk_text *text, rk_diag *diag)
 {
     (void)number;
@@ -81,9 +87,11 @@ static const struct {
     [RK_PROGRAM_SLIM_H] = {rk_emit_block_name, ".h", "the slim controller, C99",
                            rk_emit_c_header},
     [RK_PROGRAM_SLIM_C] = {rk_emit_block_name, ".c", "", rk_emit_c_source},
-    [RK_PROGRAM_FIXED_H] = {rk_emit_block_name, "_fixed.h",
-                            "the slim controller in integers, C99", fixed_h},
-    [RK_PROGRAM_FIXED_C] = {rk_emit_block_name, "_fixed.c", "", fixed_c},
+    [RK_PROGRAM_FIXED_ST] = {rk_emit_fixed_name, ".st",
+                             "the slim controller in integers, Structured Text", fixed_st},
+    [RK_PROGRAM_FIXED_H] = {rk_emit_fixed_name, ".h", "the slim controller in integers, C99",
+                            fixed_h},
+    [RK_PROGRAM_FIXED_C] = {rk_emit_fixed_name, ".c", "", fixed_c},
     [RK_PROGRAM_SHEET] = {rk_emit_block_name, "_settings.txt",
                           "the settings in every form and unit, and the proof", NULL},
     [RK_PROGRAM_SHEET_CSV] = {rk_emit_block_name, "_settings.csv", "", NULL},

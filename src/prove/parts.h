@@ -70,6 +70,12 @@ rk_number rki_number_of_program(const char *text);
 rk_status rki_run_general_c(const rk_design *loop, const rk_program *program, size_t scans,
                             rk_proof_part *part, rk_diag *diag);
 
+/** The slim controller in integers, as Structured Text or as C, beside the same law in integers, bit
+ * for bit; that is to keep within its stated error of the design's. Errors  RK_ERR_MEMORY; as
+ * rk_emit_fixed_st. */
+rk_status rki_run_fixed(const rk_design *loop, const rk_program *program, bool st, size_t scans,
+                        rk_proof_part *part, rk_diag *diag);
+
 /** The XML beside the Structured Text. Errors  RK_ERR_MEMORY. */
 enum { RKI_FIRST_CHARS = 256 };
 rk_status rki_prove_xml(const rk_design *loop, const rk_program *program, rk_proof_part *part,

@@ -127,13 +127,16 @@ static void measure(const answer *pv, const answer *sp, double ts, rk_block_prob
     double stays, first = transient(pv, &stays), ignored;
 
     p->kc = pv->start - pv->slope;
+    if (first != 0 && (first > 0) != (p->kc > 0) && stays > 0 && stays < 1) {
+        /* With less than P: PV comes late, and so does its integral. */
+        p->pv_filter = ts * stays / (1.0 - stays);
+        p->kc += pv->slope * p->pv_filter / ts;
+    }
     p->ti = fabs(pv->slope) > NOTHING * fabs(p->kc) ? p->kc * ts / pv->slope : HUGE_VAL;
-    if (first != 0 && (first > 0) == (p->kc > 0)) { /* it begins with more than P */
+    if (first != 0 && (first > 0) == (p->kc > 0)) { /* with more than P: the derivative */
         p->tf = stays > NOTHING ? stays * ts / (1.0 - stays) : 0.0;
         p->td = first * (p->tf + ts) / p->kc;
         p->d_sp_weight = transient(sp, &ignored) / first;
-    } else if (first != 0 && stays > 0 && stays < 1) { /* with less: PV comes late */
-        p->pv_filter = ts * stays / (1.0 - stays);
     }
     p->sp_weight = (sp->start - sp->slope) / p->kc;
 }
@@ -194,7 +197,7 @@ static void look_at_integral(const rk_design *d, rk_block_probe *p)
     if (isinf(ti) || alike(p->ti, ti)) return;
     if (alike(p->ti, kc / ti)) say(p, "ki stands where ti belongs");
     if (alike(p->ti, 60.0 / ti)) say(p, "repeats per minute stand where ti belongs");
-    if (alike(p->ti, ti / d->ts)) say(p, "its integral does not count with the scan");
+    if (alike(p->ti, ti * d->ts)) say(p, "its integral does not count with the scan");
 }
 
 /* The series form of the same numbers, in the ideal form. */

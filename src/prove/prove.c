@@ -115,6 +115,7 @@ static void release(rki_input *inputs, rki_output *wanted, rki_output *got)
 
 static const rk_program_file slim_c[] = {RK_PROGRAM_SLIM_H, RK_PROGRAM_SLIM_C,
                                          RK_PROGRAM_PLANT_H, RK_PROGRAM_PLANT_C};
+static const rk_program_file fixed_c[] = {RK_PROGRAM_FIXED_H, RK_PROGRAM_FIXED_C};
 static const rk_program_file general_c[] = {RK_PROGRAM_GENERAL_H,   RK_PROGRAM_GENERAL_C,
                                             RK_PROGRAM_PREDICTOR_H, RK_PROGRAM_PREDICTOR_C,
                                             RK_PROGRAM_LOOP_H,      RK_PROGRAM_LOOP_C};
@@ -276,6 +277,26 @@ static rk_status prove_general_c(const rk_design *loop, const rk_program *progra
     return rki_run_general_c(loop, program, plan->scans, part, diag);
 }
 
+static rk_status prove_fixed(const rk_design *loop, const rk_program *program,
+                             const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
+{
+    rk_status status = RK_OK;
+    rk_proof_part *part;
+
+    if (has(program, RK_PROGRAM_FIXED_ST)) {
+        part = next_part(proof, "fixed-point Structured Text");
+        status = rki_run_fixed(loop, program, true, plan->scans, part, diag);
+    }
+    if (status == RK_OK && has(program, RK_PROGRAM_FIXED_C) &&
+        has(program, RK_PROGRAM_FIXED_H) && plan->compile) {
+        part = next_part(proof, "fixed-point C");
+        if (plan->changed || is_as_emitted(loop, program, part, fixed_c, 2)) {
+            status = rki_run_fixed(loop, program, false, plan->scans, part, diag);
+        }
+    }
+    return status;
+}
+
 rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
                            const rk_prove_plan *plan, rk_proof *proof, rk_diag *diag)
 {
@@ -307,6 +328,9 @@ rk_status rk_proof_compute(const rk_design *loop, const rk_program *program,
     }
     if (status == RK_OK && slim_there && plan->compile) {
         status = prove_slim(&rig, program, plan, false, proof, diag);
+    }
+    if (status == RK_OK) {
+        status = prove_fixed(loop, program, plan, proof, diag);
     }
     if (status == RK_OK) {
         sum_up(proof);

@@ -450,7 +450,7 @@ static void prove_what_was_emitted(const char *dir, const char *path)
 /* The slim controller, in each number type; and as a block of the user's own. */
 START_TEST(a_slim_controller_is_emitted_and_proven)
 {
-    char *dir = scratch_make(), *path = loop_in(dir);
+    char *dir = scratch_make(), *path = loop_in(dir), *text;
     outcome o = TOOL(dir, "fit", path, "--save");
 
     outcome_free(&o);
@@ -465,11 +465,26 @@ START_TEST(a_slim_controller_is_emitted_and_proven)
     o = TOOL(dir, "emit", path, "--dir", "slim", "--slim", "--force");
     ck_assert_int_eq(o.status, 0);
     outcome_free(&o);
-    o = TOOL(dir, "prove", path, "--block", "slim/blend_brix_controller.st");
+    o = TOOL(dir, "prove", path, "--block", "slim/blend_brix_controller.st", "--figure",
+             "steps.svg");
     ck_assert_int_eq(o.status, 0);
+    ck_assert_ptr_nonnull(strstr(o.out, "THE SAME"));
+    outcome_free(&o);
+    text = get_file(path_in(dir, "steps.svg"), NULL);
+    ck_assert(strstr(text, "design") != NULL && strstr(text, "block") != NULL);
+    free(text);
+    o = TOOL(dir, "prove", path, "--block", "slim/blend_brix_controller.st", "--pin", "pv=sp",
+             "--pin", "sp=pv");
+    ck_assert_int_eq(o.status, 1);
+    ck_assert_ptr_nonnull(strstr(o.out, "it acts the other way round"));
     outcome_free(&o);
     o = TOOL(dir, "emit", path, "--dir", "whole", "--slim", "--real", "fixed");
     ck_assert_msg(o.status == 0 && strstr(o.out, "_fixed.c") != NULL, "%s%s", o.out, o.err);
+    outcome_free(&o);
+    o = TOOL(dir, "prove", path, "--dir", "whole");
+    ck_assert_msg(o.status == 0 && strstr(o.out, "fixed-point Structured Text") != NULL, "%s%s",
+                  o.out, o.err);
+    ck_assert_ptr_nonnull(strstr(o.out, "fixed-point C"));
     outcome_free(&o);
     scratch_free(dir);
 }

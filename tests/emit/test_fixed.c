@@ -16,13 +16,15 @@ typedef struct input {
 } input;
 
 static const char main_c[] =
-    "#include <stdio.h>\n#include \"blend_brix_controller_fixed.h\"\n"
-    "int main(void)\n{\n    static blend_brix_controller_fixed c;\n    int32_t in[6], out;\n"
+    "#include <stdio.h>\n#include \"blend_brix_fixed.h\"\n"
+    "int main(void)\n{\n    static blend_brix_fixed c;\n    int32_t in[6];\n"
     "    while (fread(in, sizeof in[0], 6, stdin) == 6) {\n"
-    "        if (in[0]) blend_brix_controller_fixed_init(&c, in[1]);\n"
+    "        if (in[0]) {\n            blend_brix_fixed_init(&c);\n"
+    "            c.out_start = in[1];\n        }\n"
+    "        c.sp = in[2];\n        c.pv = in[3];\n"
     "        c.automatic = in[4];\n        c.manual_out = in[5];\n"
-    "        out = blend_brix_controller_fixed_scan(&c, in[2], in[3]);\n"
-    "        fwrite(&out, sizeof out, 1, stdout);\n    }\n    return 0;\n}\n";
+    "        blend_brix_fixed_scan(&c);\n"
+    "        fwrite(&c.out, sizeof c.out, 1, stdout);\n    }\n    return 0;\n}\n";
 
 /* The program's answers; a signed overflow ends it. */
 static int32_t *run_fixed(const rk_design *loop, const input *in, size_t count, double *pv_unit,
@@ -40,7 +42,7 @@ static int32_t *run_fixed(const rk_design *loop, const input *in, size_t count, 
                                        "-fsanitize=undefined",
                                        "-fno-sanitize-recover=all",
                                        "main.c",
-                                       "blend_brix_controller_fixed.c",
+                                       "blend_brix_fixed.c",
                                        "-o",
                                        "program",
                                        NULL};
@@ -57,8 +59,8 @@ static int32_t *run_fixed(const rk_design *loop, const input *in, size_t count, 
     ck_assert_int_eq(sscanf(strstr(rk_text_chars(h), "_PV_UNIT") + 9, "%lf", pv_unit), 1);
     ck_assert_int_eq(sscanf(strstr(rk_text_chars(h), "_OUT_UNIT") + 10, "%lf", out_unit), 1);
     if (in != NULL) {
-        put_file(path_in(dir, "blend_brix_controller_fixed.h"), rk_text_chars(h));
-        put_file(path_in(dir, "blend_brix_controller_fixed.c"), rk_text_chars(c));
+        put_file(path_in(dir, "blend_brix_fixed.h"), rk_text_chars(h));
+        put_file(path_in(dir, "blend_brix_fixed.c"), rk_text_chars(c));
         put_file(path_in(dir, "main.c"), main_c);
         o = run_program(dir, link);
         ck_assert_msg(o.status == 0, "cc: %s%s", o.out, o.err);

@@ -384,53 +384,6 @@ START_TEST(a_text_that_is_no_controller_is_told)
 }
 END_TEST
 
-/* A textbook PI with limits, by someone else: the same but for a slip. OUT stays within its
-   limits for small steps, where the two must agree to rounding. */
-static const char own_head[] =
-    "FUNCTION_BLOCK my_pi VAR_INPUT sp, pv : LREAL; automatic : BOOL; manual_out, out_start : "
-    "LREAL; END_VAR VAR_OUTPUT out : LREAL; END_VAR VAR CONSTANT kc : LREAL := -11.3; ti : "
-    "LREAL "
-    ":= ";
-static const char own_tail[] =
-    "; END_VAR VAR i, p, v : LREAL; run, was : BOOL; END_VAR\n"
-    "IF NOT run THEN out := LIMIT(0.0, out_start, 100.0); END_IF;\n"
-    "p := kc * (sp - pv);\n"
-    "IF NOT automatic THEN out := LIMIT(0.0, manual_out, 100.0);\n"
-    "ELSE IF NOT was THEN i := out - p; END_IF;\n"
-    "i := i + kc * (sp - pv) / ti; v := p + i; out := LIMIT(0.0, v, 100.0);\n"
-    "i := i + (out - v) / 46.5; END_IF;\n"
-    "was := automatic; run := TRUE; END_FUNCTION_BLOCK\n";
-
-static const struct {
-    const char *fact, *ti;
-    double least, most; /* of the largest difference, out-EU */
-} own_blocks[] = {
-    {"the same law in another order", "46.5", 0, 1e-6},
-    {"ti in minutes", "46.5 / 60.0", 10, 100},
-    {"ti 10 % off", "51.0", 0.5, 100},
-};
-
-START_TEST(a_users_own_block_is_told_how_far_it_is_off)
-{
-    const rk_design loop = brix_loop();
-    const rk_prove_plan plan = rk_prove_plan_make();
-    rk_text *text = rk_text_create();
-    rk_diag diag = {RK_OK, ""};
-    rk_proof_part part;
-
-    rk_text_add(text, "%s%s%s", own_head, own_blocks[_i].ti, own_tail);
-    ck_assert_msg(
-        rk_proof_compute_block(&loop, rk_text_chars(text), NULL, &plan, &part, &diag) == RK_OK,
-        "%s", diag.text);
-    ck_assert_msg(part.ran, "%s", part.refused);
-    ck_assert(part.mismatches > 0 || own_blocks[_i].most < 1e-4);
-    ck_assert_msg(part.worst >= own_blocks[_i].least && part.worst <= own_blocks[_i].most,
-                  "%s: %g", own_blocks[_i].fact, part.worst);
-    ck_assert(part.mismatches == 0 || strcmp(part.pin, "out") == 0);
-    rk_text_free(text);
-}
-END_TEST
-
 /* A record made by the model itself, its OUT moved at whole scans: the twin repeats it. */
 START_TEST(a_twin_repeats_the_record_of_its_own_model)
 {
@@ -503,7 +456,6 @@ static Suite *suite_prove(void)
 
     add_table(t, one_change_to_the_text_is_found, mutations);
     add_table(t, a_text_that_is_no_controller_is_told, no_programs);
-    add_table(t, a_users_own_block_is_told_how_far_it_is_off, own_blocks);
     tcase_add_test(t, a_twin_repeats_the_record_of_its_own_model);
     tcase_add_test(t, calls_without_sense_are_refused);
     suite_add_tcase(suite, t);
@@ -520,13 +472,15 @@ static Suite *suite_prove(void)
 }
 
 Suite *suite_general(void);
+Suite *suite_own_block(void);
+Suite *suite_fixed_proof(void);
 Suite *suite_whole(void);
 Suite *suite_mutants(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_prove, suite_general, suite_whole,
-                                             suite_mutants};
+    static Suite *(*const makers[])(void) = {suite_prove,       suite_general, suite_own_block,
+                                             suite_fixed_proof, suite_whole,   suite_mutants};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -48,8 +48,12 @@ char *text_changed(const char *text, const char *find, const char *put)
     if (put == NULL) {
         const double value = strtod(rest, &end);
 
-        (void)snprintf(number, sizeof number, "%s%.17g", find, nextafter(value, 1e300));
-        ck_assert_ptr_nonnull(strchr(number, '.'));
+        /* A number without a point is a whole one; 2^52 and more have a neighbour too. */
+        if (strcspn(rest, ".") < strspn(rest, "-0123456789.")) {
+            (void)snprintf(number, sizeof number, "%s%.17g", find, nextafter(value, 1e300));
+        } else {
+            (void)snprintf(number, sizeof number, "%s%lld", find, strtoll(rest, NULL, 10) + 1);
+        }
         rest = end;
         put = number;
     }

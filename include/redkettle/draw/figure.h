@@ -68,10 +68,11 @@ rk_status rk_figure_open_step(const rk_design *loop, const rk_open_step *open,
                               const rk_trial *const *trials, size_t count,
                               const rk_figure_style *style, rk_text *image, rk_diag *diag);
 
-/** Runs of a loop, one beside the other: setpoint and PV above, OUT below. Errors as
- * rk_figure_fit. */
-rk_status rk_figure_run(const rk_design *loop, const rk_run_curves *runs, size_t count,
-                        const rk_figure_style *style, rk_text *image, rk_diag *diag);
+/** Runs of a loop, one beside the other: setpoint (once, if it is one array) and PV above, OUT
+ * below; what they are stands in the title. Errors as rk_figure_fit. */
+rk_status rk_figure_run(const rk_design *loop, const char *what, const rk_run_curves *runs,
+                        size_t count, const rk_figure_style *style, rk_text *image,
+                        rk_diag *diag);
 
 /** Error against effort of searches with several weights, each weight beside its point. Errors  as
  * rk_figure_grid. */

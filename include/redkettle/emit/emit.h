@@ -2,6 +2,8 @@
 #ifndef REDKETTLE_EMIT_EMIT_H
 #define REDKETTLE_EMIT_EMIT_H
 
+#include <stdint.h>
+
 #include <redkettle/design/base/text.h>
 #include <redkettle/design/loop/design.h>
 #include <redkettle/rig/rig.h>
@@ -104,17 +106,38 @@ rk_status rk_emit_plant_c_source(const rk_design *loop, rk_number number, rk_tex
 void rk_emit_prefix(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
 
 /**
- * The controller as C99 for targets without floating point, NAME_controller_fixed: 32-bit
- * integers in counts of the units, scaled from the ranges, and 64-bit products. No input makes
- * it overflow; its head states how far OUT can be from the floating block's over 10,000 scans.
- * (With conditional integration one increment comes on top where one of both just stops at a
- * limit.)
+ * The controller for targets without floating point, as Structured Text and as C99 of the same
+ * text, NAME_fixed: 32-bit integers in counts of the units, scaled from the ranges, and 64-bit
+ * products. No input makes it overflow; its head states how far OUT can be from the floating
+ * block's over 10,000 scans. (With conditional integration one increment comes on top where one of
+ * both just stops at a limit.)
  *
  * Errors  as rk_emit_c_source; RK_ERR_RANGE for a loop without PV's range, or gains that leave
  * too few digits; RK_ERR_UNSUPPORTED for the velocity algorithm and sums other than backward.
  */
+rk_status rk_emit_fixed_st(const rk_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_fixed_header(const rk_design *loop, rk_text *text, rk_diag *diag);
 rk_status rk_emit_fixed_source(const rk_design *loop, rk_text *text, rk_diag *diag);
+
+/** What the block is called, in lower case. */
+void rk_emit_fixed_name(const rk_design *loop, char name[RK_BLOCK_NAME_CHARS]);
+
+/** The filter's own value is counted in so many parts of PV's counts. */
+enum { RK_FIXED_WIDER = 65536 };
+
+/** The integers in it. A product with kc is divided by kc_div, to the nearest, and so on: that gives
+ * the counts of the sums. */
+typedef struct rk_fixed_numbers {
+    double pv_unit, out_unit; /* counts of one unit */
+    int64_t kc, ki_ts, kd, kc_div, ki_div, kd_div;
+    int64_t p_weight, d_weight, kt_ts, ad, pv_part, fade; /* in 2^30 */
+    int64_t bias, out_lo, out_hi, out_step, out_div;      /* the sums' counts */
+    bool derivative, conditional, filter, biased, rate;
+} rk_fixed_numbers;
+
+/** Errors  as rk_emit_fixed_st. */
+rk_status rk_emit_fixed_numbers(const rk_design *loop, rk_fixed_numbers *numbers,
+                                rk_diag *diag);
 
 /** That error, out-EU. Errors  as above. */
 rk_status rk_emit_fixed_error(const rk_design *loop, double *error, rk_diag *diag);

@@ -26,6 +26,7 @@ typedef enum rk_program_file {
     RK_PROGRAM_SLIM_ST, /* the controller with its constants folded */
     RK_PROGRAM_SLIM_H,
     RK_PROGRAM_SLIM_C,
+    RK_PROGRAM_FIXED_ST, /* the same in integers */
     RK_PROGRAM_FIXED_H,
     RK_PROGRAM_FIXED_C,
     RK_PROGRAM_SHEET,

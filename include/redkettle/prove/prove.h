@@ -42,7 +42,7 @@ typedef struct rk_proof_part {
     bool automatic;
 } rk_proof_part;
 
-enum { RK_PROOF_PARTS = 8 };
+enum { RK_PROOF_PARTS = 10 };
 
 typedef struct rk_proof {
     rk_proof_part part[RK_PROOF_PARTS];
@@ -63,6 +63,8 @@ typedef struct rk_proof {
  *   C          compiled by `cc` in a directory of its own that is removed, and run as the block is.
  *              What is not what emit writes is not compiled, but by `changed`.
  *   slim       the controller with its constants folded, in either language, beside rk_pid.
+ *   fixed      the same in integers, beside the same law in integers, bit for bit; and that within
+ *              its stated error of rk_pid wherever its inputs are within their ranges.
  *
  * A text that cannot be read, lacks a pin or stops is a finding in *proof, not an error.
  *
