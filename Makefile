@@ -28,7 +28,7 @@ everything:
 PROVE_SCANS ?= 1000000
 # Each controller, each program, each number type: in full what `make test` does in short (a quarter of an hour).
 prove: everything
-	@CK_DEFAULT_TIMEOUT=3600 CK_EXCLUDE_TAGS=mutants RK_PROVE_SCANS=$(PROVE_SCANS) build/tests/test-prove
+	@CK_DEFAULT_TIMEOUT=3600 RK_PROVE_SCANS=$(PROVE_SCANS) build/tests/test-prove
 
 bench: everything
 	@build/redkettle-bench build/redkettle

@@ -472,10 +472,9 @@ Suite *suite_bump_command(void)
 {
     Suite *suite = suite_create("cli/bump and inspect");
     TCase *t = tcase_create("bump");
-    TCase *many = tcase_create("statistics");
+    TCase *many = tcase_create("statistics"), *whole = tcase_create("the whole job");
 
     add_table(t, bump_inspect_fit_recover_the_plant_of_each_demo_loop, hall);
-    add_table(t, each_demo_loop_goes_all_the_way_to_proven_text, hall);
     tcase_add_test(t, a_run_repeats_to_the_last_byte);
     add_table(t, a_mishap_puts_out_back_and_keeps_the_record, mishaps);
     add_table(t, a_signal_at_any_moment_leaves_out_at_its_start_and_a_readable_record, signals);
@@ -484,6 +483,9 @@ Suite *suite_bump_command(void)
     tcase_add_test(t, inspect_prints_one_json_object);
     tcase_add_test(t, a_wish_for_more_asks_for_a_larger_move);
     /* Hundreds of runs that say nothing new under the sanitizers. */
+    tcase_set_tags(whole, "processes"); /* its commands are run one by one too */
+    add_table(whole, each_demo_loop_goes_all_the_way_to_proven_text, hall);
+    suite_add_tcase(suite, whole);
     tcase_set_tags(many, "statistics");
     add_table(many, the_intervals_hold_for_other_noise_too, hall);
     suite_add_tcase(suite, many);

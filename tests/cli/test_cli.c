@@ -909,7 +909,8 @@ END_TEST
 Suite *suite_commands(void)
 {
     Suite *suite = suite_create("cli/commands");
-    TCase *t = tcase_create("commands"), *slow = tcase_create("search");
+    TCase *t = tcase_create("commands"), *slow = tcase_create("search"),
+          *whole = tcase_create("the whole job");
 
     tcase_add_test(t, fit_prints_one_json_object_with_the_model);
     tcase_add_test(t, fit_shows_moves_models_as_given_and_validation);
@@ -917,14 +918,12 @@ Suite *suite_commands(void)
     tcase_add_test(t, band_repeats_and_ratio_are_gain_times_and_filter);
     tcase_add_test(t, check_agrees_with_the_closed_forms);
     tcase_add_test(t, settings_may_be_typed_in_any_form);
-    tcase_add_test(t, tune_gives_the_rules_in_the_form_asked_for);
     tcase_add_test(t, trial_agrees_with_the_closed_forms_case_by_case);
     tcase_add_test(t, trial_options_reach_the_loop);
     tcase_add_test(t, a_slim_controller_is_emitted_and_proven);
     tcase_add_test(t, a_loop_file_carries_the_job_from_fit_to_program_text);
     tcase_add_test(t, a_delay_in_the_loop_file_is_judged_and_written);
     tcase_add_test(t, check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable);
-    tcase_add_test(t, demo_does_the_whole_job_and_leaves_it_in_a_folder);
     add_table(t, output_says_what_an_engineer_looks_for, shown);
     add_table(t, figures_are_written_whole_by_their_name, figures);
     tcase_add_test(t, examples_run);
@@ -938,6 +937,10 @@ Suite *suite_commands(void)
     tcase_add_test(slow, trial_compares_kinds_of_control_and_keeps_their_curves);
     tcase_add_test(slow, search_meets_what_is_asked_or_names_the_limiting_requirement);
     suite_add_tcase(suite, slow);
+    tcase_set_tags(whole, "processes"); /* its commands are run one by one too */
+    tcase_add_test(whole, tune_gives_the_rules_in_the_form_asked_for);
+    tcase_add_test(whole, demo_does_the_whole_job_and_leaves_it_in_a_folder);
+    suite_add_tcase(suite, whole);
     suite_add_tcase(suite, t);
     return suite;
 }

@@ -80,6 +80,9 @@ static int32_t *run_fixed(const rk_design *loop, const input *in, size_t count, 
     return made;
 }
 
+/* Of the variants: PI by each anti-windup, P, and PID with all that it has; the proof runs each. */
+static const int rows[] = {0, 1, 2, 4, 10};
+
 static rk_design fixed_loop(int row)
 {
     rk_design loop = variant(row);
@@ -124,7 +127,7 @@ static void fill(input *in, double pv_unit, double out_unit)
 
 START_TEST(fixed_point_stays_within_its_stated_error)
 {
-    const rk_design loop = fixed_loop(_i);
+    const rk_design loop = fixed_loop(rows[_i]);
     const rk_limits limits = rk_design_limits(&loop);
     static input in[SCANS];
     double pv_unit, out_unit, error, worst = 0;
@@ -156,8 +159,9 @@ START_TEST(fixed_point_stays_within_its_stated_error)
             rk_pid_scan(&pid, in[i].sp / pv_unit, isnan(pv) ? pv : rk_filter_scan(&filter, pv));
         worst = fmax(worst, fabs(out - (got[i] / out_unit)));
     }
-    ck_assert_msg(worst <= error, "%s: %g, stated %g", variants[_i].fact, worst, error);
-    ck_assert_msg(error < 1e-3, "%s: stated %g", variants[_i].fact, error); /* % of the valve */
+    ck_assert_msg(worst <= error, "%s: %g, stated %g", variants[rows[_i]].fact, worst, error);
+    ck_assert_msg(error < 1e-3, "%s: stated %g", variants[rows[_i]].fact,
+                  error); /* % of the valve */
     free(got);
 }
 END_TEST
@@ -167,7 +171,7 @@ START_TEST(fixed_point_never_overflows)
 {
     static const int32_t corners[] = {INT32_MIN, INT32_MIN + 1, -1073741824, -1, 0,
                                       1,         1073741824,    INT32_MAX};
-    const rk_design loop = fixed_loop(_i);
+    const rk_design loop = fixed_loop(rows[_i]);
     static input in[SCANS];
     double pv_unit, out_unit;
     rng r = {99};
@@ -222,15 +226,14 @@ Suite *suite_fixed(void);
 
 Suite *suite_fixed(void)
 {
-    enum { BACKWARD = 11 }; /* the variants before the other schemes */
     Suite *suite = suite_create("emit/fixed");
     TCase *t = tcase_create("fixed"), *runs = tcase_create("runs");
 
     tcase_add_test(t, what_fixed_point_cannot_do_is_refused);
     suite_add_tcase(suite, t);
     tcase_set_tags(runs, "processes");
-    tcase_add_loop_test(runs, fixed_point_stays_within_its_stated_error, 0, BACKWARD);
-    tcase_add_loop_test(runs, fixed_point_never_overflows, 0, BACKWARD);
+    add_table(runs, fixed_point_stays_within_its_stated_error, rows);
+    add_table(runs, fixed_point_never_overflows, rows);
     suite_add_tcase(suite, runs);
     return suite;
 }

@@ -279,6 +279,8 @@ START_TEST(no_change_to_a_body_stays_unseen)
     const char *stop = strstr(text + from, strncmp(texts_to_change[_i].unit, "PROGRAM", 7) == 0
                                                ? "\nEND_PROGRAM"
                                                : "\nEND_FUNCTION_BLOCK");
+    /* `make prove` tries each. */
+    const int every = getenv("RK_PROVE_SCANS") != NULL ? 1 : 3;
     bool line = false;
     change c;
     char all[4000] = "";
@@ -301,7 +303,7 @@ START_TEST(no_change_to_a_body_stays_unseen)
         describe(text, &c, words);
         (void)sprintf(mutant, "%.*s%s%s", (int)c.at, text, c.put, text + c.at + c.length);
         program.text[file] = mutant;
-        if (!is_unseen(words)) {
+        if (count % every == 0 && !is_unseen(words)) {
             must(rk_proof_compute(&loop, &program, &plan, &proof, NULL) == RK_OK);
             if (proof.proven) {
                 missed += snprintf(all + missed, sizeof all - (size_t)missed, "\n  %s", words);

@@ -117,7 +117,7 @@ START_TEST(any_text_gives_the_blocks_bits)
     const rk_prove_plan plan = {.scans = 200, .compile = false};
     int seed;
 
-    for (seed = 200 * _i; seed < 200 * (_i + 1); seed++) {
+    for (seed = 100 * _i; seed < 100 * (_i + 1); seed++) {
         const rk_design loop = any_loop((uint64_t)seed + 1);
         rk_text *st = rk_text_create(), *twin = rk_text_create();
         char words[RK_PROOF_WORDS_CHARS];

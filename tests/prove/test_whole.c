@@ -50,7 +50,7 @@ START_TEST(every_controller_is_proven_in_either_number_type)
     const int row = _i / RK_NUMBERS;
     const rk_number number = (rk_number)(_i % RK_NUMBERS);
     const rk_design loop = controller_loop(row);
-    const rk_prove_plan plan = {.scans = scans_asked(2500)};
+    const rk_prove_plan plan = {.scans = scans_asked(1500)};
     texts t = texts_of(&loop, number, st_files, COUNT(st_files));
 
     check_proof(&loop, &t, &plan, number, controllers[row].fact);
