@@ -517,7 +517,7 @@ static const char *const sound[][16] = {
      "--json"},
     {"fit", "good.csv", "--json"},
     {"fit", "good.csv", "--figure", "f.png"},
-    {"tune", MODEL, "--form", "series"},
+    {"tune", MODEL, "--rule", "lambda", "--form", "series"},
     {"check", "full.loop"},
     {"trial", "full.loop", "--sp-step", "1", "--case", "p: kc=1"},
     {"trial", "full.loop", "--sp-step", "1", "--case",

@@ -280,7 +280,7 @@ START_TEST(no_change_to_a_body_stays_unseen)
                                                ? "\nEND_PROGRAM"
                                                : "\nEND_FUNCTION_BLOCK");
     /* `make prove` tries each. */
-    const int every = getenv("RK_PROVE_SCANS") != NULL ? 1 : 3;
+    const int every = getenv("RK_PROVE_SCANS") != NULL ? 1 : 5;
     bool line = false;
     change c;
     char all[4000] = "";

@@ -245,8 +245,8 @@ START_TEST(the_verdict_is_that_of_the_state_matrix)
             on_the_edge(&in, &out, seed, "delay");
         }
     }
-    ck_assert_int_gt(stable, 180);
-    ck_assert_int_lt(stable, 290);
+    ck_assert_int_gt(stable, 96);
+    ck_assert_int_lt(stable, 155);
     ck_assert_int_gt(met, 20);
     ck_assert_int_lt(met, 133);
     ck_assert_int_gt(delayed, 53);

@@ -255,7 +255,7 @@ Suite *suite_fit_regimes(void)
     add_table(t, a_record_far_longer_than_its_process_is_fitted_all_the_same, days);
     tcase_add_test(said, the_moves_instants_can_be_said);
     tcase_add_test(said, what_is_said_of_the_instants_is_taken_or_refused);
-    tcase_add_loop_test(said, any_record_gives_a_model_of_numbers_or_an_error, 0, 15);
+    tcase_add_loop_test(said, any_record_gives_a_model_of_numbers_or_an_error, 0, 12);
     suite_add_tcase(suite, said);
     suite_add_tcase(suite, many);
     suite_add_tcase(suite, t);

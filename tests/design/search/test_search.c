@@ -645,7 +645,7 @@ Suite *suite_search(void)
     tcase_add_test(spread_case, the_worst_model_counts);
     tcase_add_test(spread_case, effort_and_limits_count);
     tcase_add_loop_test(spread_case, search_is_never_worse_than_a_rule_and_ends_in_an_optimum,
-                        0, 12);
+                        0, 9);
     suite_add_tcase(suite, spread_case);
     return suite;
 }
