@@ -473,6 +473,79 @@ START_TEST(the_xml_is_well_formed_and_has_the_same_blocks)
 }
 END_TEST
 
+/* What of the loop file is not in the text is said; and where all is, nothing. */
+typedef void change(rk_design *d);
+
+static void bare(rk_design *d)
+{
+    (void)d;
+}
+
+static void full(rk_design *d)
+{
+    d->pv_low = 0;
+    d->pv_high = 20;
+    d->out_safe = 0;
+    d->alarms.hold = 10;
+}
+
+static void counted(rk_design *d)
+{
+    full(d);
+    d->program.pv_raw[0] = d->program.out_raw[0] = 0;
+    d->program.pv_raw[1] = d->program.out_raw[1] = 27648;
+}
+
+static void delayed(rk_design *d)
+{
+    full(d);
+    d->delay_scans = 1;
+}
+
+static const struct {
+    const char *fact;
+    change *change;
+    bool slim;
+    const char *says[4]; /* one of each note; NULL: no more */
+} said[] = {
+    {"nothing is given",
+     bare,
+     false,
+     {"[out] safe is not given", "[alarm] hold is not given",
+      "[pv] low and high are not given"}},
+    {"all is in it", full, false, {NULL}},
+    {"counts are in it", counted, false, {NULL}},
+    {"a delay cannot be", delayed, false, {"[loop] delay-scans is not in it"}},
+    {"a slim one has nothing to lose", bare, true, {NULL}},
+    {"a slim one protects from nothing",
+     full,
+     true,
+     {"[alarm] is not in it", "[out] safe is not in it", "[pv] low and high are not in it"}},
+    {"a slim one has no channels",
+     counted,
+     true,
+     {"[alarm] is not in it", "[out] safe is not in it", "[pv] low and high are not in it",
+      "[program] pv-raw and out-raw are not in it"}},
+};
+
+START_TEST(what_is_not_in_the_text_is_said)
+{
+    char notes[RK_EMIT_NOTES_MAX][RK_EMIT_NOTE_CHARS];
+    rk_design loop = brix_loop();
+    size_t count, wanted = 0;
+
+    said[_i].change(&loop);
+    count = rk_emit_notes(&loop, said[_i].slim, notes);
+    while (wanted < COUNT(said[_i].says) && said[_i].says[wanted] != NULL) {
+        ck_assert_uint_lt(wanted, count);
+        ck_assert_msg(strstr(notes[wanted], said[_i].says[wanted]) != NULL, "%s: %s",
+                      said[_i].fact, notes[wanted]);
+        wanted++;
+    }
+    ck_assert_msg(count == wanted, "%s: %zu notes", said[_i].fact, count);
+}
+END_TEST
+
 Suite *suite_program(void);
 
 Suite *suite_program(void)
@@ -490,6 +563,7 @@ Suite *suite_program(void)
     tcase_add_loop_test(t, counts_of_the_channels_are_turned_into_units_and_back, 0,
                         RK_NUMBERS);
     tcase_add_test(t, without_a_model_the_program_has_no_twin);
+    add_table(t, what_is_not_in_the_text_is_said, said);
     tcase_add_test(t, the_variable_list_has_ranges_and_units);
     tcase_add_loop_test(t, the_xml_is_well_formed_and_has_the_same_blocks, 0, RK_NUMBERS);
     suite_add_tcase(suite, t);

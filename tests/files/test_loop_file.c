@@ -528,12 +528,13 @@ Suite *suite_record_file(void);
 Suite *suite_record_log(void);
 Suite *suite_trial_case(void);
 Suite *suite_quantities(void);
+Suite *suite_write(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_number,     suite_record_file,
-                                             suite_record_log, suite_loop_file,
-                                             suite_trial_case, suite_quantities};
+    static Suite *(*const makers[])(void) = {
+        suite_number,     suite_record_file, suite_record_log, suite_loop_file,
+        suite_trial_case, suite_quantities,  suite_write};
 
     return run_suites(makers, COUNT(makers));
 }

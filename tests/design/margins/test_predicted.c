@@ -364,6 +364,63 @@ START_TEST(the_worst_over_wrong_models_is_worse)
 }
 END_TEST
 
+/* The kc for all models of a set: within it each is stable, just outside one is not. */
+static const struct {
+    const char *fact;
+    rk_model model;
+    double kc, ti, ts; /* ts 0: continuous */
+} ranged[] = {
+    {"a lag and dead time", {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 0, 0}, 0.5, 10, 0},
+    {"the same, scanned", {RK_MODEL_FOPDT, 2, {10, 0}, 0, 5, 0, 0}, 0.5, 10, 2},
+    {"a gain below zero", {RK_MODEL_FOPDT, -0.118, {46, 0}, 0, 17, 0, 0}, -11, 46, 1},
+    {"an integrator", {RK_MODEL_IPDT, 0.05, {0, 0}, 0, 4, 0, 0}, 1, 60, 0.5},
+    {"two lags", {RK_MODEL_SOPDT, 1.5, {20, 8}, 0, 3, 0, 0}, 1, 20, 1},
+};
+
+static bool all_stable(const rk_model_set *set, const rk_settings *s, const rk_sampling *x)
+{
+    size_t i;
+
+    for (i = 0; i < set->count; i++) {
+        rk_margins m;
+
+        ck_assert_int_eq(
+            rk_loop_margins_compute(&set->model[i], &set->model[i], s, x, &m, NULL), RK_OK);
+        if (!m.stable) return false;
+    }
+    return true;
+}
+
+START_TEST(kc_for_all_models_of_a_set_ends_where_the_first_turns)
+{
+    const rk_sampling room = {ranged[_i].ts, 0, RK_SCHEME_BACKWARD};
+    const rk_sampling *x = ranged[_i].ts > 0 ? &room : NULL;
+    rk_settings s = rk_settings_make(ranged[_i].kc, ranged[_i].ti, 0, 0);
+    rk_model_set set;
+    double kc[2], far, near;
+
+    ck_assert_int_eq(rk_model_set_from_part(&ranged[_i].model, 0.2, RK_OVER_WORST, &set, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_worst_kc_compute(&set, &s, x, kc, NULL), RK_OK);
+    ck_assert_double_lt(kc[0], kc[1]);
+    ck_assert(kc[0] < s.kc && s.kc < kc[1]);
+    far = s.kc > 0 ? kc[1] : kc[0];
+    near = s.kc > 0 ? kc[0] : kc[1];
+    s.kc = near + (0.9999 * (far - near));
+    ck_assert_msg(all_stable(&set, &s, x), "%s: not up to %g", ranged[_i].fact, far);
+    s.kc = near + (1.0001 * (far - near));
+    ck_assert_msg(!all_stable(&set, &s, x), "%s: beyond %g", ranged[_i].fact, far);
+    s.kc = near + (1e-3 * (far - near));
+    ck_assert_msg(all_stable(&set, &s, x) || near != 0, "%s: not from %g", ranged[_i].fact,
+                  near);
+    /* A model of the other sign among them: there is no such kc. */
+    set.model[1].gain = -set.model[1].gain;
+    ck_assert_int_eq(rk_worst_kc_compute(&set, &s, x, kc, NULL), RK_OK);
+    ck_assert(isnan(kc[0]) && isnan(kc[1]));
+    ck_assert_int_eq(rk_worst_kc_compute(NULL, &s, x, kc, NULL), RK_ERR_ARG);
+}
+END_TEST
+
 START_TEST(what_has_no_margins_is_refused)
 {
     const rk_sampling sampling = {1, 0, RK_SCHEME_BACKWARD};
@@ -397,6 +454,7 @@ Suite *suite_predicted(void)
     TCase *t = tcase_create("predicted"), *runs = tcase_create("runs");
 
     tcase_add_test(t, a_perfect_predictor_has_the_closed_forms);
+    add_table(t, kc_for_all_models_of_a_set_ends_where_the_first_turns, ranged);
     tcase_add_test(t, the_worst_over_wrong_models_is_worse);
     tcase_add_test(t, what_has_no_margins_is_refused);
     suite_add_tcase(suite, t);
