@@ -102,7 +102,7 @@ END_TEST
 /* From the test to program text that gives the design's numbers, whatever it counts in. */
 START_TEST(each_demo_loop_goes_all_the_way_to_proven_text)
 {
-    static const char *const numbers[] = {"lreal", "real"};
+    static const char *const numbers[] = {"lreal", "real", "fixed"};
     char *dir = scratch_make(), loop[64];
     outcome o;
     size_t i;
@@ -120,7 +120,8 @@ START_TEST(each_demo_loop_goes_all_the_way_to_proven_text)
     ck_assert_msg(o.status == 0, "%s: %s", loop, o.err);
     outcome_free(&o);
     for (i = 0; i < COUNT(numbers); i++) {
-        o = TOOL(dir, "emit", loop, "--dir", numbers[i], "--real", numbers[i]);
+        o = TOOL(dir, "emit", loop, "--dir", numbers[i], "--real", numbers[i],
+                 i == 2 ? "--slim" : NULL);
         ck_assert_msg(o.status == 0, "%s: %s", loop, o.err);
         outcome_free(&o);
         o = TOOL(dir, "prove", loop, "--dir", numbers[i]);
