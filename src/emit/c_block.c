@@ -220,7 +220,9 @@ static void add_fields(rk_text *text, const rki_block *b, rki_section section, c
         unsigned last = 0;
 
         if (p->section != section) continue;
-        rk_text_add(text, any ? "" : "    /* %s */\n", what);
+        if (!any) {
+            rk_text_add(text, "    /* %s */\n", what);
+        }
         any = true;
         rk_text_add(text, "    %s %s", type_of(b, p->type), p->name);
         if (sscanf(p->type, "ARRAY[0..%u]", &last) == 1) {

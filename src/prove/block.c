@@ -12,6 +12,7 @@
 
 #include "dice.h"
 #include "parts.h"
+#include "same.h"
 
 enum { PINS = 64, RUN_SCANS = 400 };
 
@@ -144,8 +145,9 @@ static void spoil(rki_dice *d, rk_rig_settings *s)
         {"kc", 1e307},
         {"tf", 0},
     };
+    enum { KINDS = sizeof odd / sizeof odd[0] };
     const rk_rig_pin *pin = rk_rig_setting_pins;
-    const size_t which = (size_t)rki_between(d, 0, sizeof odd / sizeof odd[0]);
+    const size_t which = (size_t)rki_between(d, 0, KINDS);
 
     if (rki_happens(d, 400)) { /* NaN or infinite, any of them */
         int skip = (int)rki_between(d, 0, 34);
@@ -290,11 +292,6 @@ static rk_status find_pins(bench *b, const rk_rig_pin *list, rk_plc_variable *fo
     return RK_OK;
 }
 
-static bool same(double a, double b)
-{
-    return memcmp(&a, &b, sizeof a) == 0 || (isnan(a) && isnan(b));
-}
-
 static void compare(const bench *b, const rk_rig_output *out, rk_proof_part *part)
 {
     const rk_plc_variable *at = b->output;
@@ -305,7 +302,7 @@ static void compare(const bench *b, const rk_rig_output *out, rk_proof_part *par
         const double wanted = rk_rig_pin_get(pin, out);
         const double got = pin->kind == RK_RIG_REAL ? at->at->real : (double)at->at->whole;
 
-        if (same(wanted, got)) continue;
+        if (rki_same(wanted, got)) continue;
         if (pin->offset == offsetof(rk_rig_output, out)) {
             const double apart = fabs(wanted - got);
 

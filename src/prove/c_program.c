@@ -9,6 +9,7 @@
 
 #include "compile.h"
 #include "parts.h"
+#include "same.h"
 #include "scene.h"
 
 /* The file's name without its directory. */
@@ -195,7 +196,7 @@ enum { OWN_SCANS = 50 };
 static rk_status fill(const rk_design *loop, rk_number number, rki_scene *scene, stretch *s,
                       rk_diag *diag)
 {
-    double *in = s->in, *wanted = s->wanted, out = scene->own.out_safe;
+    double *in = s->in, *wanted = s->wanted;
     rk_rig *rig = NULL;
     rk_status status = RK_OK;
     size_t i;
@@ -219,31 +220,25 @@ static rk_status fill(const rk_design *loop, rk_number number, rki_scene *scene,
         put_pins(&in, rk_rig_input_pins, &scene->in);
         rk_rig_scan(rig, given ? &scene->settings : &scene->own, &scene->in, &answer);
         put_pins(&wanted, rk_rig_output_pins, &answer);
-        out = answer.out;
-        rki_scene_next(scene, out);
+        rki_scene_next(scene, answer.out);
     }
     rk_rig_free(rig);
     return status;
 }
 
-static bool same(double a, double b)
-{
-    if (isnan(a) || isnan(b)) return isnan(a) && isnan(b);
-    return memcmp(&a, &b, sizeof a) == 0;
-}
-
-static void compare(const stretch *s, size_t scans, rk_proof_part *part)
+/* Of the numbers that were answered. */
+static void compare(const stretch *s, size_t numbers, rk_proof_part *part)
 {
     size_t i, k;
 
-    for (i = 0; i < scans; i++, part->scans++) {
+    for (i = 0; (i + 1) * s->numbers_out <= numbers; i++, part->scans++) {
         bool differs = false;
 
         for (k = 0; k < s->numbers_out; k++) {
             const double wanted = s->wanted[(i * s->numbers_out) + k],
                          got = s->got[(i * s->numbers_out) + k], apart = fabs(wanted - got);
 
-            if (same(wanted, got)) continue;
+            if (rki_same(wanted, got)) continue;
             if (k == 0) {
                 part->worst = fmax(part->worst, isnan(apart) ? HUGE_VAL : apart);
             }
@@ -290,7 +285,7 @@ static rk_status run_stretches(const rk_design *loop, rki_built *b, size_t scans
             const size_t done =
                 rki_built_run(b, s.in, s.scans * s.numbers_in, s.got, s.scans * s.numbers_out);
 
-            compare(&s, done / s.numbers_out, part);
+            compare(&s, done, part);
         }
         scans -= s.scans;
     }

@@ -98,9 +98,11 @@ static void scan_automatic(law *l, int64_t sp, int64_t pv)
 
 static void put_sums(int64_t sum, int64_t i_part, double made[OUTPUTS])
 {
-    made[SUM_HIGH] = (double)(sum / PARTS);
+    const int64_t sum_high = sum / PARTS, i_high = i_part / PARTS;
+
+    made[SUM_HIGH] = (double)sum_high;
     made[SUM_LOW] = (double)(sum % PARTS);
-    made[I_HIGH] = (double)(i_part / PARTS);
+    made[I_HIGH] = (double)i_high;
     made[I_LOW] = (double)(i_part % PARTS);
 }
 

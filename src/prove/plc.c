@@ -10,6 +10,7 @@
 
 #include "parts.h"
 #include "reference.h"
+#include "same.h"
 #include "scene.h"
 
 typedef struct bench {
@@ -209,12 +210,6 @@ static rk_status restart(bench *b, bool warm, rk_diag *diag)
     return rki_reference_restart(&b->reference, warm, diag);
 }
 
-static bool same(double a, double b)
-{
-    if (isnan(a) || isnan(b)) return isnan(a) && isnan(b);
-    return memcmp(&a, &b, sizeof a) == 0;
-}
-
 /* Every variable, after a scan, a start or nothing yet. */
 static void compare(bench *b, rk_proof_part *part)
 {
@@ -225,7 +220,7 @@ static void compare(bench *b, rk_proof_part *part)
     for (i = 0; i < r->variables; i++) {
         const double wanted = r->variable[i], got = now(&b->variable[i]);
 
-        if (same(wanted, got)) continue;
+        if (rki_same(wanted, got)) continue;
         if (i == r->place[RKI_OUT]) {
             const double apart = fabs(wanted - got);
 

@@ -18,7 +18,13 @@
 #include "parts.h"
 
 /* Manual, automatic at rest, and the step. */
-enum { BY_HAND = 5, AT_REST = 10, STEP_SCANS = 240, SCANS = AT_REST + STEP_SCANS };
+enum {
+    BY_HAND = 5,
+    AT_REST = 10,
+    STEP_SCANS = 240,
+    LATE = STEP_SCANS / 2,
+    SCANS = AT_REST + STEP_SCANS
+};
 
 /* A part of a step is none below this part of the whole, and two numbers are one within that. */
 #define NOTHING 1e-6
@@ -58,11 +64,11 @@ static rk_status ask(rki_rig *rig, const rk_program *program, bool of_pv, double
 /* The late half's straight line. */
 static void lay_line(answer *a)
 {
-    const double n = STEP_SCANS / 2;
+    const double n = LATE;
     double sum_k = 0, sum_y = 0, sum_kk = 0, sum_ky = 0;
     int k;
 
-    for (k = STEP_SCANS / 2; k < STEP_SCANS; k++) {
+    for (k = LATE; k < STEP_SCANS; k++) {
         sum_k += k;
         sum_y += a->y[k];
         sum_kk += (double)k * k;
@@ -79,7 +85,7 @@ static rk_status find_answer(rki_rig *rig, const rk_program *program, bool of_pv
     const rk_design *d = rig->loop;
     const double span = d->out_high - d->out_low;
     double size = 0.02 * span / fabs(d->settings.kc);
-    rki_output outputs[SCANS];
+    rki_output outputs[SCANS] = {{0}};
     rk_status status;
     int tries, k;
 
@@ -228,7 +234,7 @@ rk_status rk_block_probe_compute(const rk_design *loop, const char *text,
 {
     const rk_program program = {.text = {[RK_PROGRAM_SLIM_ST] = text}};
     rki_rig rig = {.loop = loop, .pins = pins};
-    answer of_pv, of_sp;
+    answer of_pv = {.slope = 0}, of_sp = {.slope = 0};
     rk_status status;
 
     rk_diag_clear(diag);

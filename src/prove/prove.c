@@ -9,28 +9,18 @@
 #include <redkettle/design/base/memory.h>
 
 #include "parts.h"
+#include "same.h"
 
 rk_prove_plan rk_prove_plan_make(void)
 {
     return (rk_prove_plan){.scans = 10000, .compile = true};
 }
 
-/* The same bits; all values that are no numbers count as one. */
-static bool same(double a, double b)
-{
-    uint64_t a_bits, b_bits;
-
-    if (isnan(a) || isnan(b)) return isnan(a) && isnan(b);
-    memcpy(&a_bits, &a, sizeof a_bits);
-    memcpy(&b_bits, &b, sizeof b_bits);
-    return a_bits == b_bits;
-}
-
 static double apart(double a, double b)
 {
     const double difference = fabs(a - b);
 
-    if (same(a, b)) return 0.0;
+    if (rki_same(a, b)) return 0.0;
     if (isnan(difference)) return HUGE_VAL;
     return fmax(difference, DBL_TRUE_MIN); /* zeros of both signs are apart as well */
 }
@@ -41,11 +31,11 @@ static void note_first(const rki_rig *rig, size_t i, const rki_output *wanted,
     const rki_input *in = &rig->inputs[i];
 
     part->first = i;
-    if (!same(wanted->out, got->out)) {
+    if (!rki_same(wanted->out, got->out)) {
         (void)strcpy(part->pin, "out");
         part->wanted = wanted->out;
         part->got = got->out;
-    } else if (!same(wanted->held, got->held)) {
+    } else if (!rki_same(wanted->held, got->held)) {
         (void)strcpy(part->pin, "held");
         part->wanted = wanted->held;
         part->got = got->held;
@@ -74,7 +64,8 @@ static void compare(const rki_rig *rig, const rki_output *wanted, const rki_outp
 
     for (i = 0; i < part->scans; i++) {
         const double difference = apart(wanted[i].out, got[i].out);
-        const bool others = same(wanted[i].held, got[i].held) && same(wanted[i].pv, got[i].pv);
+        const bool others =
+            rki_same(wanted[i].held, got[i].held) && rki_same(wanted[i].pv, got[i].pv);
 
         if (difference > part->worst) {
             part->worst = difference;

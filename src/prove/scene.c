@@ -88,8 +88,9 @@ static void spoil(rki_scene *s)
                     {"deadband", -1},   {"out_low", 1e29}, {"out_high", -1e29},
                     {"out_rate", -1},   {"out_safe", 1e9}, {"sp_rate", -1},
                     {"hysteresis", -1}, {"kc", HUGE_VAL},  {"pv_filter", -1}};
+    enum { KINDS = sizeof nonsense / sizeof nonsense[0] };
     const rk_rig_pin *pin = rk_rig_setting_pins;
-    const size_t which = (size_t)between(s, 0, sizeof nonsense / sizeof nonsense[0]);
+    const size_t which = (size_t)between(s, 0, KINDS);
 
     while (strcmp(pin->name, nonsense[which].name) != 0) {
         pin++;

@@ -103,7 +103,8 @@ rk_status rk_block_steps_compute(const rk_design *loop, const char *text,
     out = rk_memory_create(2 * steps->rows, sizeof *out);
     twin = rk_text_create();
     if (in == NULL || out == NULL) {
-        status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
+        (void)rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
+        status = RK_ERR_MEMORY;
     } else {
         fill(loop, each, steps->rows, in);
         rig.inputs = in;

@@ -312,7 +312,7 @@ static const own blocks[] = {
      "1.0",
      1,
      true,
-     {-13.3268, 48, NAN, NAN, 0, NAN, NAN},
+     {-13.3268, 48, QNAN, QNAN, 0, QNAN, QNAN},
      "it is of the series form",
      0},
 };
