@@ -188,10 +188,8 @@ rk_status rki_controller_make(const rk_design *loop, rk_number number, rki_contr
 
     made->loop = loop;
     made->number = number;
-    made->out_start = limits.low;
-    if (loop->has_model) {
-        made->out_start = rk_clamp(loop->model.out0, limits.low, limits.high);
-    }
+    made->out_start =
+        isnan(loop->out_safe) ? limits.low : rk_clamp(loop->out_safe, limits.low, limits.high);
     status = rk_pid_init(&made->block, &made->params, made->out_start);
     if (status != RK_OK) {
         return rk_diag_set(diag, status, "the controller refuses its settings");

@@ -14,7 +14,7 @@ typedef struct rki_controller {
     char upper_name[RK_BLOCK_NAME_CHARS];
     rk_pid_params params;
     rk_pid block;     /* initialised, in double */
-    double out_start; /* the operating point's output within the limits, or the low limit */
+    double out_start; /* the safe output, or the low limit */
     bool derivative, rate, conditional, filter;
     bool last;      /* the last scan's error counts too */
     bool velocity;  /* it adds moves to the output */

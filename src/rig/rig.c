@@ -336,11 +336,13 @@ static void scan(void *of, const rk_rig_settings *settings, const rk_rig_input *
 {
     rig *r = of;
     rk_loop *loop = &r->loop;
+    bool starts;
 
     *out = (rk_rig_output){.out = 0};
     if (in->restart) {
         r->started = false;
     }
+    starts = !r->started;
     if (r->started && in->applied_known) {
         rk_pid_applied(&loop->pid, number(in->applied));
     }
@@ -352,13 +354,13 @@ static void scan(void *of, const rk_rig_settings *settings, const rk_rig_input *
         out->out = out->wanted = (double)without_settings(r, settings, in);
         return;
     }
-    if (!r->started) {
+    if (starts) {
         start(r, in);
     }
     if ((loop->on_off != NULL) != r->two_position) {
         rk_loop_set_on_off(loop, r->two_position ? &r->on_off : NULL);
     }
-    if (in->valve_known) {
+    if (in->valve_known && !starts) { /* a start has taken it, within the limits */
         rk_pid_take_out(&loop->pid, number(in->valve_out));
         if (rk_is_finite(number(in->valve_out))) {
             loop->out = number(in->valve_out); /* the predictor follows the valve itself */

@@ -209,9 +209,9 @@ static const struct {
     const char *find, *put;
 } mutations[] = {
     {"automatic at first", 0, false, "automatic : BOOL := FALSE", "automatic : BOOL := TRUE"},
-    {"another start", 0, false, "out_start : LREAL := LREAL#42.0",
+    {"another start", 0, false, "out_start : LREAL := LREAL#0.0",
      "out_start : LREAL := LREAL#4.0"},
-    {"another manual output", 0, false, "manual_out : LREAL := LREAL#42.0",
+    {"another manual output", 0, false, "manual_out : LREAL := LREAL#0.0",
      "manual_out : LREAL := LREAL#4.0"},
     {"kc's last digit", 10, false, "kc       : LREAL := LREAL#", NULL},
     {"ki_ts's last digit", 0, false, "ki_ts    : LREAL := LREAL#", NULL},

@@ -241,13 +241,13 @@ enum { RK_EMIT_NOTE_CHARS = 160, RK_EMIT_NOTES_MAX = 8 };
 size_t rk_emit_notes(const rk_design *loop, bool slim,
                      char notes[RK_EMIT_NOTES_MAX][RK_EMIT_NOTE_CHARS]);
 
-/** What the emitted controller starts from unless it is told: the operating point's output
- * within the limits, or the low limit. Errors  as rk_emit_st. */
+/** What the slim controller starts from unless it is told: the safe output, or the low limit; never
+ * the model's operating point, as no one knows whether the valve stands there. Errors  as rk_emit_st. */
 rk_status rk_emit_out_start(const rk_design *loop, double *out_start, rk_diag *diag);
 
 /**
  * Test vectors of the controller as CSV: scan, sp, pv, automatic (1 or 0), manual_out, and what
- * the device block answers: out and held. The loop runs on its model through rest, a setpoint
+ * the device block answers: out and held. The loop runs on its model from its start to rest, a setpoint
  * step, both limits, manual within and beyond the range, automatic again, a PV and a setpoint
  * that are no numbers ("NaN"), and recovery. Every number reads back to the bit.
  *
