@@ -103,20 +103,30 @@ static names names_of(const rki_project *p)
     return n;
 }
 
+/* The project, its names, and the comment at the head of its text. */
+static rk_status begin(const rk_design *loop, rk_number number, rk_text *text, rki_project *p,
+                       names *n, rk_diag *diag)
+{
+    rk_status status = rki_project_make(loop, number, p, diag);
+
+    if (status != RK_OK) return status;
+    *n = names_of(p);
+    rk_text_add(text, "/*\n");
+    status = rki_add_provenance(text, &p->controller, " * ", diag);
+    rk_text_add(text, " */\n");
+    return status;
+}
+
 rk_status rk_emit_loop_c_header(const rk_design *loop, rk_number number, rk_text *text,
                                 rk_diag *diag)
 {
     rki_project p;
     names n;
-    rk_status status = rki_project_make(loop, number, &p, diag);
+    const rk_status status = begin(loop, number, text, &p, &n, diag);
 
     if (status != RK_OK) return status;
-    n = names_of(&p);
-    rk_text_add(text, "/*\n");
-    status = rki_add_provenance(text, &p.controller, " * ", diag);
-    if (status != RK_OK) return status;
-    rk_text_add(text, " */\n#ifndef %s_H\n#define %s_H\n\n#include \"%s.h\"\n", n.upper,
-                n.upper, n.general);
+    rk_text_add(text, "#ifndef %s_H\n#define %s_H\n\n#include \"%s.h\"\n", n.upper, n.upper,
+                n.general);
     if (p.controller.predictor) {
         rk_text_add(text, "#include \"%s.h\"\n", n.predictor);
     }
@@ -186,14 +196,10 @@ rk_status rk_emit_loop_c_source(const rk_design *loop, rk_number number, rk_text
 {
     rki_project p;
     names n;
-    rk_status status = rki_project_make(loop, number, &p, diag);
+    const rk_status status = begin(loop, number, text, &p, &n, diag);
 
     if (status != RK_OK) return status;
-    n = names_of(&p);
-    rk_text_add(text, "/*\n");
-    status = rki_add_provenance(text, &p.controller, " * ", diag);
-    if (status != RK_OK) return status;
-    rk_text_add(text, " */\n#include \"%s.h\"\n\n", n.loop);
+    rk_text_add(text, "#include \"%s.h\"\n\n", n.loop);
     rki_add_c_guard(text);
     rk_text_add(text, "void %s_init(%s *l)\n{\n    %s_init(&l->controller);\n", n.loop, n.loop,
                 n.general);

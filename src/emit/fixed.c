@@ -89,15 +89,14 @@ static double stated_error(const plan *p, double reach)
     const double sum = ldexp(1.0, -p->sum_bits), pv = ldexp(1.0, -p->pv_bits);
     const double gain = fabs(k->kc), rate = fabs(k->ki_ts);
     const double out = fabs(k->out_lo) + fabs(k->out_hi);
+    const double part_each_scan = p->c.biased ? k->fade : k->kt_ts;
     const double seen = p->c.filter ? pv : 0.0; /* the filter's own rounding */
     double error = ldexp(0.5, -p->out_bits) + (gain * ((largest * part * 2.0) + pv + seen));
 
     error += STATED_SCANS * ((rate * ((largest * part) + seen)) + (3.0 * sum));
-    /* Of a part of what is beyond a limit, or of the way to the bias, in each scan. */
-    if (p->c.biased) {
-        error += ((((out + (2.0 * gain * largest)) * part) + (2.0 * sum)) / k->fade);
-    } else if (k->kt_ts > 0) {
-        error += ((((out + (2.0 * gain * largest)) * part) + (2.0 * sum)) / k->kt_ts);
+    /* In each scan a part of what is beyond a limit, or of the way to the bias. */
+    if (part_each_scan > 0) {
+        error += (((out + (2.0 * gain * largest)) * part) + (2.0 * sum)) / part_each_scan;
     }
     if (p->c.derivative) {
         error += ((fabs(k->kd) * ((largest * part * 2.0) + (2.0 * seen))) + (2.0 * sum)) /

@@ -4,7 +4,6 @@
  * C: both must agree in every count. Where the inputs are within their ranges it is held to the
  * floating blocks as well, within the error that its head states.
  */
-#include <limits.h>
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -267,9 +266,21 @@ static void fill(run *r)
     }
 }
 
-static const char *const pin_name[] = {"sp",  "pv",   "automatic", "manual_out", "out_start",
-                                       "out", "held", "sum",       "i_part"};
-enum { PINS = sizeof pin_name / sizeof pin_name[0] };
+enum { P_SP, P_PV, P_AUTOMATIC, P_MANUAL_OUT, P_OUT_START, P_OUT, P_HELD, P_SUM, P_I, PINS };
+
+static const struct {
+    const char *name, *type;
+} pins[PINS] = {
+    [P_SP] = {"sp", "DINT"},
+    [P_PV] = {"pv", "DINT"},
+    [P_AUTOMATIC] = {"automatic", "BOOL"},
+    [P_MANUAL_OUT] = {"manual_out", "DINT"},
+    [P_OUT_START] = {"out_start", "DINT"},
+    [P_OUT] = {"out", "DINT"},
+    [P_HELD] = {"held", "BOOL"},
+    [P_SUM] = {"sum", "LINT"},
+    [P_I] = {"i_part", "LINT"},
+};
 
 static rk_status find_pins(rk_plc *plc, rk_plc_instance *block, rk_plc_variable pin[PINS],
                            rk_diag *why)
@@ -277,16 +288,15 @@ static rk_status find_pins(rk_plc *plc, rk_plc_instance *block, rk_plc_variable 
     int i;
 
     for (i = 0; i < PINS; i++) {
-        if (rk_plc_find(plc, block, pin_name[i], &pin[i], NULL) != RK_OK) {
-            return rk_diag_set(why, RK_ERR_FORMAT, "the block has no pin '%s'", pin_name[i]);
+        const bool wants_bool = strcmp(pins[i].type, "BOOL") == 0;
+
+        if (rk_plc_find(plc, block, pins[i].name, &pin[i], NULL) != RK_OK) {
+            return rk_diag_set(why, RK_ERR_FORMAT, "the block has no pin '%s'", pins[i].name);
         }
-        if ((pin[i].kind == RK_PLC_BOOL) != (i == 2 || i == 6) || pin[i].kind == RK_PLC_LREAL ||
+        if ((pin[i].kind == RK_PLC_BOOL) != wants_bool || pin[i].kind == RK_PLC_LREAL ||
             pin[i].kind == RK_PLC_REAL) {
             return rk_diag_set(why, RK_ERR_FORMAT, "the block's pin '%s' should be %s",
-                               pin_name[i],
-                               i == 2 || i == 6 ? "BOOL"
-                               : i > 6          ? "LINT"
-                                                : "DINT");
+                               pins[i].name, pins[i].type);
         }
     }
     return RK_OK;
@@ -300,10 +310,10 @@ static rk_status check_defaults(const run *r, const rk_plc_variable pin[PINS], r
     const int64_t at_first = (int64_t)counts(start, r->law.n.out_unit);
 
     if (status != RK_OK) return status;
-    if (pin[2].at->whole != 0) {
+    if (pin[P_AUTOMATIC].at->whole != 0) {
         return rk_diag_set(why, RK_ERR_FORMAT, "the block is in automatic at first");
     }
-    if (pin[3].at->whole != at_first || pin[4].at->whole != at_first) {
+    if (pin[P_MANUAL_OUT].at->whole != at_first || pin[P_OUT_START].at->whole != at_first) {
         return rk_diag_set(why, RK_ERR_FORMAT, "manual_out or out_start is not %lld at first",
                            (long long)at_first);
     }
@@ -323,16 +333,16 @@ static rk_status run_scans(run *r, rk_plc *plc, rk_plc_instance *block, rk_diag 
         double *got = r->got + (r->done * OUTPUTS);
 
         if (in[START] != 0) rk_plc_instance_restart(block, false);
-        pin[0].at->whole = (int64_t)in[SP];
-        pin[1].at->whole = (int64_t)in[PV];
-        pin[2].at->whole = in[AUTOMATIC] != 0;
-        pin[3].at->whole = (int64_t)in[MANUAL_OUT];
-        pin[4].at->whole = (int64_t)in[OUT_START];
+        pin[P_SP].at->whole = (int64_t)in[SP];
+        pin[P_PV].at->whole = (int64_t)in[PV];
+        pin[P_AUTOMATIC].at->whole = in[AUTOMATIC] != 0;
+        pin[P_MANUAL_OUT].at->whole = (int64_t)in[MANUAL_OUT];
+        pin[P_OUT_START].at->whole = (int64_t)in[OUT_START];
         status = rk_plc_scan(plc, block, why);
         if (status != RK_OK) break;
-        got[OUT] = (double)pin[5].at->whole;
-        got[HELD] = pin[6].at->whole != 0;
-        put_sums(pin[7].at->whole, pin[8].at->whole, got);
+        got[OUT] = (double)pin[P_OUT].at->whole;
+        got[HELD] = pin[P_HELD].at->whole != 0;
+        put_sums(pin[P_SUM].at->whole, pin[P_I].at->whole, got);
     }
     return status;
 }
@@ -345,13 +355,7 @@ static rk_status run_st(run *r, const char *text, rk_proof_part *part, rk_diag *
     rk_status status;
 
     if (plc == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
-    status = rk_plc_load(plc, "the controller", text, strlen(text), &why);
-    if (status == RK_OK && rk_plc_last_block(plc)[0] == '\0') {
-        status = rk_diag_set(&why, RK_ERR_FORMAT, "no FUNCTION_BLOCK in it");
-    }
-    if (status == RK_OK) {
-        status = rk_plc_instance_create(plc, rk_plc_last_block(plc), &block, &why);
-    }
+    status = rki_load_block(plc, "the controller", text, &block, &why);
     if (status == RK_OK) {
         status = run_scans(r, plc, block, &why);
     }

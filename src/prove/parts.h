@@ -3,6 +3,7 @@
 #define RKI_PROVE_PARTS_H
 
 #include <redkettle/prove/prove.h>
+#include <redkettle/softplc/softplc.h>
 
 /** What a scan is given. All numbers, so that a program reads them as they are. */
 typedef struct rki_input {
@@ -49,6 +50,11 @@ rk_number rki_number_of_st(const char *text);
 rk_number rki_number_of_block(const char *text, const rk_block_pins *pins);
 enum { RKI_REFUSED = 256 };
 rk_number rki_number_of_c(const char *header);
+
+/** Load a text, and make an instance of its last function block; `name` stands in what is said of it.
+ * Errors  RK_ERR_MEMORY; RK_ERR_FORMAT. */
+rk_status rki_load_block(rk_plc *plc, const char *name, const char *text,
+                         rk_plc_instance **instance, rk_diag *diag);
 
 /** By the stand-in PLC: how many scans it did, and in refused why not all. */
 rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output *outputs,

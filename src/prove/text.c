@@ -15,8 +15,8 @@ typedef struct pins {
     rk_plc_variable plant_out, plant_load, plant_pv;
 } pins;
 
-static rk_status load(rk_plc *plc, const char *name, const char *text,
-                      rk_plc_instance **instance, rk_diag *diag)
+rk_status rki_load_block(rk_plc *plc, const char *name, const char *text,
+                         rk_plc_instance **instance, rk_diag *diag)
 {
     rk_status status = rk_plc_load(plc, name, text, strlen(text), diag);
 
@@ -149,7 +149,7 @@ rk_number rki_number_of_block(const char *text, const rk_block_pins *names)
     rk_plc_variable out = {RK_PLC_LREAL, NULL};
     bool single = false;
 
-    if (plc != NULL && load(plc, "the controller", text, &instance, NULL) == RK_OK &&
+    if (plc != NULL && rki_load_block(plc, "the controller", text, &instance, NULL) == RK_OK &&
         rk_plc_find(plc, instance, name_of(names != NULL ? names->out : NULL, "out"), &out,
                     NULL) == RK_OK) {
         single = out.kind == RK_PLC_REAL;
@@ -173,10 +173,11 @@ rk_status rki_run_text(const rki_rig *rig, const rk_program *program, rki_output
     *done = 0;
     refused[0] = '\0';
     if (p.plc == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory");
-    status =
-        load(p.plc, "the controller", program->text[RK_PROGRAM_SLIM_ST], &p.controller, &why);
+    status = rki_load_block(p.plc, "the controller", program->text[RK_PROGRAM_SLIM_ST],
+                            &p.controller, &why);
     if (status == RK_OK && rig->twin) {
-        status = load(p.plc, "the plant", program->text[RK_PROGRAM_PLANT_ST], &p.plant, &why);
+        status = rki_load_block(p.plc, "the plant", program->text[RK_PROGRAM_PLANT_ST],
+                                &p.plant, &why);
     }
     if (status == RK_OK) {
         status = take_pins(&p, rig->pins, &why);
