@@ -148,8 +148,8 @@ static int run(job *j)
         }
     }
     (void)printf("\nEverything is in %s: the records, the loop file, figures (inspect.png, "
-                 "fit.png,\ntrial-*.png) and the program text (blend_brix_controller.st, .c "
-                 "and .h).\n",
+                 "fit.png,\ntrial-*.png) and the program text (loop_controller.st, "
+                 "blend_brix_program.st,\nand the same in C).\n",
                  d->dir);
     return EXIT_DONE;
 }

@@ -647,11 +647,17 @@ START_TEST(demo_does_the_whole_job_and_leaves_it_in_a_folder)
                                      NULL};
     char *dir = scratch_make();
     outcome o = TOOL(dir, "demo", "--dir", "d");
+    const char *end;
     size_t i, length;
 
     ck_assert_msg(o.status == 0, "%s", o.err);
     ck_assert_ptr_nonnull(strstr(o.out, "MET"));
     ck_assert_str_eq(o.err, "");
+    end = strstr(o.out, "Everything is in");
+    ck_assert_ptr_nonnull(end);
+    ck_assert_ptr_nonnull(strstr(end, "loop_controller.st")); /* it stands there, see below */
+    ck_assert_ptr_nonnull(strstr(end, "blend_brix_program.st"));
+    ck_assert_ptr_null(strstr(end, "blend_brix_controller.st"));
     outcome_free(&o);
     for (i = 0; i < COUNT(left); i++) {
         char name[128], *content;
