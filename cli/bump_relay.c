@@ -3,6 +3,7 @@
 
 #include "clock.h"
 #include "cmd_bump.h"
+#include "terminal.h"
 
 static const char *why(const bump_job *b)
 {
@@ -80,36 +81,49 @@ static int set_up(job *j)
     bump_job *b = (bump_job *)j;
     const rk_design *d = &b->j.loop;
     rk_diag diag = {RK_OK, ""};
-
-    rk_port port;
     rk_status status;
+    const int opened = open_port(b);
 
-    catch_signals();
-
-    status = rk_sim_plant_create(d, &b->plant, &diag);
-    if (status != RK_OK) return fail_diag(&b->j, status, &diag);
-    port = rk_sim_plant_port(b->plant);
-    status = rk_relay_test_create(d, &port, &b->relay, &b->test, &diag);
+    if (opened != EXIT_DONE) return opened;
+    status = rk_relay_test_create(d, &b->port.seam, &b->relay, &b->test, &diag);
     if (status != RK_OK) return fail_range(&b->j, status, &diag);
     if (b->record == NULL) return EXIT_DONE;
     status = rk_record_log_create(b->record, d, b->force, b->real_time, &b->log, &diag);
     return status == RK_OK ? EXIT_DONE : fail_diag(&b->j, status, &diag);
 }
 
+static bool watch(void *user, double time, double pv, double out)
+{
+    bump_job *b = user;
+
+    if (is_time_to_show(b)) {
+        terminal_progress("  relay test: %.4g s, PV %.5g %s, OUT %.4g %s", time, pv,
+                          b->j.loop.pv_units, out, b->j.loop.out_units);
+    }
+    return true;
+}
+
 static int run_test(job *j)
 {
     bump_job *b = (bump_job *)j;
-    const rk_pace pace = real_pace(b->real_time ? 1.0 : nan(""), b);
+    rk_pace pace = real_pace(b->real_time ? 1.0 : nan(""), b);
     rk_diag diag = {RK_OK, ""};
-    const rk_status status =
-        rk_relay_test_run(b->test, j->loop.ts, b->plant, b->log, &pace, &b->run, &diag);
+    rk_status status;
+    const int begun = begin_test(b);
 
+    if (begun != EXIT_DONE) return begun;
+    pace.seen = watch;
+    status = rk_relay_test_run(b->test, j->loop.ts, &b->port, b->log, &pace, &b->run, &diag);
+    b->recorded =
+        end_test(b, rk_relay_test_stage(b->test) == RK_RELAY_TEST_STRANDED ? EXIT_NO_ACCESS
+                    : rk_relay_test_stage(b->test) == RK_RELAY_TEST_DONE   ? EXIT_DONE
+                                                                           : EXIT_VERDICT_NO);
     return fail_range(j, status, &diag);
 }
 
 int run_relay(job *j)
 {
-    static step_function *const test[] = {need_plant, set_up, run_test, tell, NULL};
+    static step_function *const test[] = {need_port, set_up, run_test, tell, NULL};
     bump_job *b = (bump_job *)j;
 
     if (b->plan.moves > 0 || !isnan(b->move) || b->back || b->doublet) {

@@ -96,7 +96,8 @@ typedef struct command {
 } command;
 
 extern const command command_inspect, command_bump, command_fit, command_tune, command_search,
-    command_check, command_trial, command_emit, command_prove, command_run, command_demo;
+    command_check, command_trial, command_emit, command_prove, command_run, command_plant,
+    command_demo;
 
 /** Read a command line, argv[0] being the command's name, and run it. Gives the exit status. */
 int run_command(const command *c, int argc, char **argv);
@@ -138,12 +139,12 @@ bool model_is_given(const job *j);
 int load(job *j);
 
 /** The record, the model (fitted to the record if there is none), the settings (by --rule or
- * given), the scan, the plant that a test or a run acts on: all of that or an error. */
+ * given), the scan, the port that a test or a run acts on: all of that or an error. */
 int need_record(job *j);
 int need_model(job *j);
 int need_settings(job *j);
 int need_scan(job *j);
-int need_plant(job *j);
+int need_port(job *j);
 
 /** The columns that the loop's record has, and how its times are written. */
 rk_columns record_columns(const job *j);

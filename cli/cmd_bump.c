@@ -4,6 +4,27 @@
 
 #include "clock.h"
 #include "cmd_bump.h"
+#include "terminal.h"
+
+static void make(job *j)
+{
+    bump_job *b = (bump_job *)j;
+
+    b->gain_within = b->dead_time_within = nan("");
+}
+
+/* "3%", "3". */
+static void take_percent(job *j, struct argp_state *state, const command_option *o,
+                         const char *arg)
+{
+    const size_t length = strlen(arg);
+    const size_t digits = length > 0 && arg[length - 1] == '%' ? length - 1 : length;
+    double *to = (double *)(void *)((char *)j + o->to);
+
+    if (!rk_number_parse(arg, digits, to) || !(*to > 0 && *to <= 100)) {
+        refuse_option(state, o->name, ": '%s' is not a percentage above 0, such as 3%%", arg);
+    }
+}
 
 static void take_moves(job *j, struct argp_state *state, const command_option *o,
                        const char *arg)
@@ -59,75 +80,165 @@ static int plan_test(job *j)
     return EXIT_DONE;
 }
 
+int open_port(bump_job *b)
+{
+    rk_diag diag = {RK_OK, ""};
+    rk_real pv;
+    rk_status status;
+
+    catch_signals();
+    if (b->j.loop.port.kind != RK_PORT_SIM) {
+        b->real_time = true;
+    }
+    status = rk_live_port_open(&b->j.loop, &b->port, &diag);
+    if (status != RK_OK) return fail_diag(&b->j, status, &diag);
+    if (b->port.modbus != NULL && b->port.seam.read_pv(b->port.seam.user, &pv) == RK_OK &&
+        !rk_live_port_enabled(&b->port)) {
+        return fail(
+            &b->j, EXIT_NO_ACCESS,
+            "the device does not enable OUT ([port] enable reads 0): nothing was moved");
+    }
+    return EXIT_DONE;
+}
+
 /* Everything that can fail before OUT moves. */
 static int set_up(job *j)
 {
     bump_job *b = (bump_job *)j;
     rk_diag diag = {RK_OK, ""};
-
-    rk_port seam;
     rk_status status;
+    const int opened = open_port(b);
 
-    catch_signals();
-    status = rk_sim_plant_create(&b->j.loop, &b->plant, &diag);
-    if (status != RK_OK) return fail_diag(&b->j, status, &diag);
-    seam = rk_sim_plant_port(b->plant);
-    status = rk_bump_create(&b->plan, &seam, &b->bump, &diag);
+    if (opened != EXIT_DONE) return opened;
+    status = rk_bump_create(&b->plan, &b->port.seam, &b->bump, &diag);
     if (status == RK_OK) {
         status = rk_record_create(&b->j.record, &diag);
     } else if (status == RK_ERR_RANGE) {
         return fail(&b->j, EXIT_USAGE, "%s", diag.text);
+    } else if (status == RK_ERR_IO) {
+        const char *why = rk_live_port_why(&b->port);
+
+        return fail(&b->j, EXIT_NO_ACCESS, "%s%s%s%s", diag.text, why[0] != '\0' ? " (" : "",
+                    why, why[0] != '\0' ? ")" : "");
+    }
+    if (status == RK_OK && (!isnan(b->gain_within) || !isnan(b->dead_time_within))) {
+        status = rk_enough_create(b->gain_within, b->dead_time_within, b->real_time, &b->enough,
+                                  &diag);
     }
     if (status == RK_OK) {
         status =
             rk_record_log_create(b->record, &b->j.loop, b->force, b->real_time, &b->log, &diag);
     }
-    return status == RK_OK ? EXIT_DONE : fail_diag(&b->j, status, &diag);
+    return fail_range(&b->j, status, &diag);
 }
 
 /* The terminal is written to at most so often, s. */
 #define SHOW_EVERY 0.1
+/* The disk may take so long at the end, s; so may what is told after a signal. */
+#define DISK_FOR 2.0
+enum { TELL_FOR = 3 };
 
-static bool show_progress(void *user, double time, double pv, double out)
+bool is_time_to_show(bump_job *b)
+{
+    const double now = rk_clock_now();
+
+    if (now - b->shown < SHOW_EVERY) return false;
+    b->shown = now;
+    return true;
+}
+
+static bool watch(void *user, double time, double pv, double out)
 {
     static const char *const states[] = {"waiting for PV to be steady", "testing", "done",
                                          "stopped", "OUT is not back yet"};
     bump_job *b = user;
-    const double left = rk_bump_time_left(b->bump), now = wall_clock();
+    const double left = rk_bump_time_left(b->bump);
+    const char *enough;
 
-    (void)time;
-    if (now - b->shown < SHOW_EVERY) return true;
-    show_progress_line("  %s: %.4g %s left, PV %.5g %s, OUT %.4g %s",
-                       states[rk_bump_get_state(b->bump)], b->j.minutes ? left / 60.0 : left,
-                       b->j.minutes ? "min" : "s", pv, b->j.loop.pv_units, out,
-                       b->j.loop.out_units);
-    b->shown = now;
+    if (b->enough != NULL && !isnan(pv)) {
+        rk_enough_add(b->enough, time, out, pv);
+        enough = rk_enough_why(b->enough);
+        if (enough != NULL) {
+            rk_bump_finish(b->bump, enough);
+        }
+    }
+    if (is_time_to_show(b)) {
+        terminal_progress("  %s: %.4g %s left, PV %.5g %s, OUT %.4g %s",
+                          states[rk_bump_get_state(b->bump)], b->j.minutes ? left / 60.0 : left,
+                          b->j.minutes ? "min" : "s", pv, b->j.loop.pv_units, out,
+                          b->j.loop.out_units);
+    }
     return true;
+}
+
+int begin_test(bump_job *b)
+{
+    rk_diag diag = {RK_OK, ""};
+
+    if (!terminal_start(NULL)) {
+        return fail(&b->j, EXIT_NO_ACCESS, "no thread to write to the terminal with");
+    }
+    if (!b->priority) return EXIT_DONE;
+    if (rk_clock_prioritise(&diag) != RK_OK) {
+        terminal_say("redkettle bump: --priority: %s; it runs without", diag.text);
+    }
+    rk_live_port_prioritise(&b->port, RK_CLOCK_PRIORITY);
+    return EXIT_DONE;
+}
+
+int end_test(bump_job *b, int status)
+{
+    rk_diag diag = {RK_OK, ""};
+    int recorded = EXIT_DONE;
+
+    release_signals(status, TELL_FOR);
+    if (rk_record_log_finish(b->log, DISK_FOR, &diag) != RK_OK) {
+        recorded = fail_diag(&b->j, RK_ERR_IO, &diag);
+    }
+    terminal_end();
+    return recorded;
+}
+
+static int status_of(rk_bump_state state)
+{
+    return state == RK_BUMP_STRANDED ? EXIT_NO_ACCESS
+           : state == RK_BUMP_DONE   ? EXIT_DONE
+                                     : EXIT_VERDICT_NO;
 }
 
 static int run_test(job *j)
 {
     bump_job *b = (bump_job *)j;
-
     rk_pace pace = real_pace(b->real_time ? 1.0 : nan(""), b);
+    const int begun = begin_test(b);
 
-    pace.seen = show_progress;
-    b->rows = rk_bump_run(b->bump, b->plan.ts, b->j.loop.out_units, b->plant, b->j.record,
-                          b->log, &pace);
-    show_progress_line(NULL);
+    if (begun != EXIT_DONE) return begun;
+    pace.seen = watch;
+    rk_bump_run(b->bump, b->plan.ts, b->j.loop.out_units, &b->port, b->j.record, b->log, &pace,
+                &b->made);
+    b->recorded = end_test(b, status_of(rk_bump_get_state(b->bump)));
     return EXIT_DONE;
 }
 
 /* A test to the end: what it is worth is said with it. */
 static int show_result(bump_job *b)
 {
-    const rk_bump_result result = {b->record,
-                                   b->rows,
-                                   rk_bump_get_state(b->bump),
-                                   rk_bump_why(b->bump),
-                                   rk_bump_out_start(b->bump),
-                                   (double)b->rows * b->plan.ts,
-                                   b->real_time};
+    const rk_timing *timing = &b->made.timing;
+    const rk_bump_result result = {
+        .file = b->record,
+        .rows = b->made.rows,
+        .state = rk_bump_get_state(b->bump),
+        .why = rk_bump_why(b->bump),
+        .out_start = rk_bump_out_start(b->bump),
+        .length = b->made.length + b->plan.ts,
+        .real_time = b->real_time,
+        .held = b->made.held,
+        .late_scans = timing->late,
+        .usual_lateness = timing->usual,
+        .longest_gap = timing->longest,
+        .longest_gap_at = timing->longest_at,
+        .scan = b->plan.ts,
+    };
     rk_report *report = report_make(&b->j);
     rk_status status = rk_report_add_bump(report, &b->j.loop, &result);
     rk_inspection made;
@@ -155,6 +266,11 @@ static int tell(job *j)
                     "%s, and OUT COULD NOT BE PUT BACK: set it to %.6g %s by hand, now",
                     rk_bump_why(b->bump), back, units);
     }
+    if (b->made.held) {
+        return fail(&b->j, EXIT_VERDICT_NO,
+                    "%s; OUT was left to it; the record up to there: %s", rk_bump_why(b->bump),
+                    b->record);
+    }
     if (state == RK_BUMP_STOPPED) {
         (void)fail(&b->j, EXIT_VERDICT_NO,
                    "%s; OUT is back at %.6g %s; the record up to there: %s",
@@ -162,12 +278,15 @@ static int tell(job *j)
         if (!b->j.json) return EXIT_VERDICT_NO;
     }
     status = show_result(b);
+    if (status == EXIT_DONE) {
+        status = b->recorded;
+    }
     return status == EXIT_DONE && state == RK_BUMP_STOPPED ? EXIT_VERDICT_NO : status;
 }
 
 static int bump(job *j)
 {
-    static step_function *const test[] = {plan_test, need_plant, set_up, run_test, tell, NULL};
+    static step_function *const test[] = {plan_test, need_port, set_up, run_test, tell, NULL};
     bump_job *b = (bump_job *)j;
 
     if (!isnan(b->relay.amplitude)) return run_relay(j);
@@ -184,7 +303,8 @@ static void free_test(job *j)
     rk_record_log_free(b->log);
     rk_bump_free(b->bump);
     rk_relay_test_free(b->test);
-    rk_sim_plant_free(b->plant);
+    rk_enough_free(b->enough);
+    rk_live_port_close(&b->port);
 }
 
 #define TO(field) offsetof(bump_job, field)
@@ -220,12 +340,19 @@ static const command_option options[] = {
      TO(plan.pv_low)},
     {"pv-high", "PV", 1, "stop if PV rises above (default: PV's range)", TAKE_NUMBER,
      TO(plan.pv_high)},
+    {"until-gain-within", "PERCENT", 1,
+     "end as soon as the gain of a model of the record so far is known within this, 95 %",
+     TAKE_OWN, TO(gain_within), take_percent},
+    {"until-dead-time-within", "PERCENT", 1, "the same of the dead time", TAKE_OWN,
+     TO(dead_time_within), take_percent},
     {"record", "FILE", 1, "write the record here (default: the loop's [record] file)",
      TAKE_TEXT, TO(record)},
     {"force", NULL, 1, "write over a record that is there", TAKE_FLAG, TO(force)},
     {"real-time", NULL, 1,
      "run by the wall clock; without, the simulated plant's clock runs ahead", TAKE_FLAG,
      TO(real_time)},
+    {"priority", NULL, 1, "ask the system for real-time scheduling and locked memory",
+     TAKE_FLAG, TO(priority)},
     {0},
 };
 static const struct argp_child groups[] = {
@@ -242,12 +369,14 @@ const command command_bump = {
     .input = "LOOP.loop",
     .help = "Make a step test through a port and record it: wait until PV is steady, move OUT, "
             "hold, put OUT back. Whatever ends the test, OUT goes back to where it was. The "
-            "port is the simulated plant of the loop file's [plant].\v"
+            "port is what the loop file's [port] says: a device over Modbus, or the simulated "
+            "plant of [plant].\v"
             "Example: redkettle bump blend-brix.loop --move 5 --back --hold 5min --record "
             "test.csv",
     .options = options,
     .groups = groups,
     .size = sizeof(bump_job),
+    .make = make,
     .steps = (step_function *const[]){bump, NULL},
     .free = free_test,
 };

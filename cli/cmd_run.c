@@ -6,6 +6,7 @@
 #include "clock.h"
 #include "cmd_run.h"
 #include "run_view.h"
+#include "terminal.h"
 
 static void make(job *j)
 {
@@ -16,9 +17,27 @@ static void make(job *j)
     r->dir = ".";
 }
 
+/* What does not go with a device, whose time is real and of which there is one. */
+static int check_device(run_job *r)
+{
+    const char *kind = rk_port_kind_to_text(r->j.loop.port.kind);
+
+    if (!isnan(r->times) && r->times != 1.0) {
+        return fail(&r->j, EXIT_USAGE, "--times: the time of [port] kind %s is real", kind);
+    }
+    if (strcmp(r->with, "plc") == 0 || !isnan(r->soft_start)) {
+        return fail(&r->j, EXIT_USAGE,
+                    "%s goes with the simulated plant, and [port] kind is %s",
+                    isnan(r->soft_start) ? "--with plc" : "--soft-start", kind);
+    }
+    r->times = 1.0;
+    return EXIT_DONE;
+}
+
 static int check_options(job *j)
 {
     run_job *r = (run_job *)j;
+
     if (r->real_time && isnan(r->times)) {
         r->times = 1.0;
     }
@@ -27,6 +46,11 @@ static int check_options(job *j)
     }
     if (!isnan(r->times) && !(r->times > 0 && r->times <= 1e6)) {
         return fail(&r->j, EXIT_USAGE, "--times: give 0.001 to 1000000");
+    }
+    if (r->j.loop.port.kind != RK_PORT_SIM) {
+        const int status = check_device(r);
+
+        if (status != EXIT_DONE) return status;
     }
     if (strcmp(r->with, "blocks") != 0 && strcmp(r->with, "plc") != 0) {
         return fail(&r->j, EXIT_USAGE, "--with '%s' is none of blocks, plc", r->with);
@@ -45,19 +69,19 @@ static int check_options(job *j)
     return check_events(r);
 }
 
-/* The loop on a simulated plant of its own. */
+/* The loop on a port of its own. */
 static rk_status start(run_job *r, int which, double sp_rate, rk_live **live, rk_diag *diag)
 {
-    rk_design seen = r->j.loop; /* OUT comes late, as the loop says */
+    rk_design *seen = &r->seen[which];
     rk_status status;
-    rk_port port;
 
-    seen.plant.model = rk_model_delayed(&seen.plant.model, rk_design_delay(&seen));
-    status = rk_sim_plant_create(&seen, &r->plant[which], diag);
-
+    *seen = r->j.loop;
+    if (seen->port.kind == RK_PORT_SIM) {
+        seen->plant.model = rk_model_delayed(&seen->plant.model, rk_design_delay(seen));
+    }
+    status = rk_live_port_open(seen, &r->port[which], diag);
     if (status != RK_OK) return status;
-    port = rk_sim_plant_port(r->plant[which]);
-    return rk_live_create(&r->j.loop, &port, r->plant[which], sp_rate, live, diag);
+    return rk_live_create(&r->j.loop, &r->port[which], sp_rate, live, diag);
 }
 
 /* Each change of settings must be one that the program has a variable for. */
@@ -116,19 +140,38 @@ static int set_up(job *j)
 static void tell_alarms(run_job *r)
 {
     const uint32_t now = rk_live_block(r->live)->alarms;
+    const uint32_t of_port = RK_ALARM_PV_BAD | RK_ALARM_WRITE_FAILED;
+    const char *why = rk_live_port_why(&r->port[0]);
+    const bool with_why = (now & ~r->alarms & of_port) != 0 && why[0] != '\0';
     char came[200], went[200];
 
     rk_alarm_words(now & ~r->alarms, ", ", came, sizeof came);
     rk_alarm_words(r->alarms & ~now, ", ", went, sizeof went);
-    (void)fprintf(stderr, "redkettle run: at %.6g s %s%s%s%s%s\n",
-                  rk_live_time(r->live) - r->j.loop.ts, came[0] != '\0' ? "ALARM: " : "", came,
-                  came[0] != '\0' && went[0] != '\0' ? "; " : "",
-                  went[0] != '\0' ? "over: " : "", went);
+    terminal_say("redkettle run: at %.6g s %s%s%s%s%s%s%s%s", rk_live_last(r->live).time,
+                 came[0] != '\0' ? "ALARM: " : "", came, with_why ? " (" : "",
+                 with_why ? why : "", with_why ? ")" : "",
+                 came[0] != '\0' && went[0] != '\0' ? "; " : "",
+                 went[0] != '\0' ? "over: " : "", went);
     r->alarms = now;
 }
 
 /* Alarms are told as they come, so many of them at most. */
 enum { TOLD_MOST = 50 };
+/* The disk may take so long at the end, s; so may what is told after a signal, and with a figure. */
+#define DISK_FOR 2.0
+enum { TELL_FOR = 3, DRAW_FOR = 15 };
+
+/* The device takes OUT, or gives it back. */
+static void tell_device(run_job *r)
+{
+    const bool held = rk_live_is_held(r->live);
+
+    if (held == r->held) return;
+    r->held = held;
+    terminal_say("redkettle run: at %.6g s %s", rk_live_last(r->live).time,
+                 held ? "the device does not enable OUT: nothing is written, the loop tracks it"
+                      : "the device enables OUT: the loop goes on from where it stands");
+}
 
 static bool watch(void *user, double time, double pv, double out)
 {
@@ -136,13 +179,25 @@ static bool watch(void *user, double time, double pv, double out)
 
     (void)time, (void)pv, (void)out;
     if (r->view) {
-        run_view_show(&r->j.loop, r->live, r->duration);
-        return run_view_keys(&r->j.loop, r->live);
+        run_view_post(r->live);
+        return !run_view_is_left();
     }
     if (rk_live_block(r->live)->alarms != r->alarms && r->told++ < TOLD_MOST) {
         tell_alarms(r);
     }
+    tell_device(r);
     return true;
+}
+
+static bool next_command(void *user, rk_event *event)
+{
+    return ((const run_job *)user)->view && run_view_command(event);
+}
+
+static void refuse_command(void *user, const char *why)
+{
+    (void)user;
+    run_view_refuse(why);
 }
 
 /* The run, and the same with setpoint steps beside it. */
@@ -153,105 +208,100 @@ static int run_scans(run_job *r)
     rk_status status;
 
     pace.seen = watch;
-    status = rk_live_run(r->live, r->events, r->count, r->duration, r->log, &pace, &diag);
+    pace.command = next_command;
+    pace.refused = refuse_command;
+    status = rk_live_run(r->live, r->events, r->count, r->duration, r->log, &pace, &r->timing,
+                         &diag);
     if (status == RK_OK && r->stepped != NULL) {
         pace.seen = NULL;
-        status = rk_live_run(r->stepped, r->events, r->count, r->duration, NULL, &pace, &diag);
+        status =
+            rk_live_run(r->stepped, r->events, r->count, r->duration, NULL, &pace, NULL, &diag);
     }
     return status == RK_OK ? EXIT_DONE : fail_diag(&r->j, status, &diag);
 }
 
-static rk_status draw(const job *j, const rk_figure_style *style, rk_text *image, rk_diag *diag)
+/* Real-time scheduling, if it was asked for; a run without it is no less safe. */
+static void prioritise(run_job *r)
 {
-    const run_job *r = (const run_job *)j;
-    const rk_live *lives[2] = {r->live, r->stepped};
-    const size_t count = r->stepped != NULL ? 2 : 1;
-    rk_run_curves curves[2];
-    size_t i;
+    rk_diag diag = {RK_OK, ""};
 
-    for (i = 0; i < count; i++) {
-        curves[i] = rk_live_curves(lives[i]);
-        curves[i].name = count == 1 ? "PV" : i == 0 ? "soft start" : "setpoint step";
+    if (!r->priority) return;
+    (void)rk_clock_prioritise(&diag);
+    rk_live_port_prioritise(&r->port[0], RK_CLOCK_PRIORITY);
+    (void)snprintf(r->refusal, sizeof r->refusal, "%s", diag.text);
+    r->refused = r->refusal;
+    if (r->refusal[0] != '\0') {
+        terminal_say("redkettle run: --priority: %s; it runs without", r->refusal);
     }
-    return rk_figure_run(&j->loop, "run", curves, count, style, image, diag);
 }
 
-static int tell(const run_job *r, bool stopped, bool safe)
+/* What was put where, behind the last row; every row is on the disk then, or that is told. */
+static int end_record(run_job *r, const run_end *end)
 {
-    const rk_loop *block = rk_live_block(r->live);
-    const rk_run_figures figures = rk_live_figures(r->live);
-    rk_run_figures stepped;
-    char alarms[200], clock[RK_PATH_CHARS + 80];
-    rk_run_result result = {
-        .rows = rk_live_scans(r->live),
-        .length = rk_live_time(r->live),
-        .file = r->record,
-        .clock = clock,
-        .mode = rk_live_mode(r->live),
-        .alarms = alarms,
-        .sp = block->sp,
-        .pv = block->pv,
-        .out = block->out,
-        .stopped = stopped ? caught_name() : NULL,
-        .made_safe = safe,
-        .figures = &figures,
-    };
+    rk_diag diag = {RK_OK, ""};
+    char why[120];
 
-    rk_report *report = report_make(&r->j);
-
-    (void)snprintf(clock, sizeof clock, "%s%s%s",
-                   isnan(r->times)   ? "the plant's own time"
-                   : r->times == 1.0 ? "real time"
-                                     : "faster than real time",
-                   r->plc != NULL ? ", by the program in " : "", r->plc != NULL ? r->dir : "");
-    rk_alarm_words(block->alarms_seen, ", ", alarms, sizeof alarms);
-    if (r->stepped != NULL) {
-        stepped = rk_live_figures(r->stepped);
-        result.stepped = &stepped;
+    if (end->stopped) {
+        (void)snprintf(why, sizeof why, "stopped by %s; OUT %s %.6g", caught_name(),
+                       rk_live_is_held(r->live) ? "was left to the device at" : "at",
+                       rk_live_block(r->live)->out);
+        (void)rk_record_log_comment(r->log, why, NULL);
     }
-    return show_report(&r->j, report, rk_report_add_run(report, &r->j.loop, &result),
-                       result.rows > 1 ? draw : NULL);
+    if (rk_record_log_finish(r->log, DISK_FOR, &diag) == RK_OK) return EXIT_DONE;
+    return fail_diag(&r->j, RK_ERR_IO, &diag);
 }
 
 static int run_live(job *j)
 {
+    static const terminal_view view = {run_view_show, run_view_close, NULL};
     run_job *r = (run_job *)j;
     const bool wanted = !isnan(r->times) && !r->plain && !r->j.json && isatty(STDOUT_FILENO) &&
                         isatty(STDIN_FILENO);
-    bool stopped, safe = true;
-    char why[80];
-    int status;
+    run_end end = {false, false, true};
+    int status, recorded;
 
-    r->view = wanted && run_view_open();
+    r->view = wanted && run_view_open(&r->j.loop, r->duration);
+    if (!terminal_start(r->view ? &view : NULL)) {
+        if (r->view) {
+            run_view_close(NULL);
+        }
+        return fail(j, EXIT_NO_ACCESS, "no thread to write to the terminal with");
+    }
+    prioritise(r);
     status = run_scans(r);
-    if (r->view) {
-        run_view_close();
+    end.stopped = is_caught();
+    end.wanted = end.stopped || status != EXIT_DONE || r->safe_at_end;
+    if (end.wanted) {
+        end.safe = rk_live_make_safe(r->live, RK_SAFE_TRY_FOR);
     }
-    stopped = is_caught();
-    if (stopped || status != EXIT_DONE) {
-        safe = rk_live_make_safe(r->live);
-    }
-    if (r->log != NULL && stopped) {
-        (void)snprintf(why, sizeof why, "stopped by %s; OUT at %.6g", caught_name(),
-                       rk_live_block(r->live)->out);
-        (void)rk_record_log_comment(r->log, why, NULL);
-    }
+    release_signals(!end.safe             ? EXIT_NO_ACCESS
+                    : status != EXIT_DONE ? status
+                    : end.stopped         ? EXIT_VERDICT_NO
+                                          : EXIT_DONE,
+                    j->figure != NULL ? DRAW_FOR : TELL_FOR);
+    recorded = r->log != NULL ? end_record(r, &end) : EXIT_DONE;
+    terminal_end();
     if (status == EXIT_DONE) {
-        status = tell(r, stopped, safe);
+        status = tell_run(r, &end);
     }
-    if (status != EXIT_DONE || !stopped) return status;
-    return safe ? EXIT_VERDICT_NO : EXIT_NO_ACCESS;
+    if (!end.safe) return EXIT_NO_ACCESS;
+    if (status == EXIT_DONE) {
+        status = recorded;
+    }
+    return status == EXIT_DONE && end.stopped ? EXIT_VERDICT_NO : status;
 }
 
 static void free_run(job *j)
 {
     run_job *r = (run_job *)j;
+    int i;
 
     rk_record_log_free(r->log);
     rk_live_free(r->live);
     rk_live_free(r->stepped);
-    rk_sim_plant_free(r->plant[0]);
-    rk_sim_plant_free(r->plant[1]);
+    for (i = 0; i < 2; i++) {
+        rk_live_port_close(&r->port[i]);
+    }
     run_plc_free(r->plc);
 }
 
@@ -282,6 +332,11 @@ static const command_option options[] = {
     {"times", "N", 1, "run N times as fast as the wall clock, in the same view", TAKE_NUMBER,
      TO(times)},
     {"plain", NULL, 1, "no live view", TAKE_FLAG, TO(plain)},
+    {"safe-at-end", NULL, 1,
+     "go to the safe output when the time is over too; without, OUT stays where it is",
+     TAKE_FLAG, TO(safe_at_end)},
+    {"priority", NULL, 1, "ask the system for real-time scheduling and locked memory",
+     TAKE_FLAG, TO(priority)},
     {0},
 };
 static const struct argp_child groups[] = {
@@ -302,7 +357,8 @@ const command command_run = {
         "Run the loop live through a port: scan by scan with the controller block that the "
         "program text is proven against, manual and automatic, with its alarms. Ctrl-C puts "
         "the safe output ([out] safe, or OUT as it stood at the start) on the valve. The "
-        "port is the simulated plant of the loop file's [plant].\v"
+        "port is what the loop file's [port] says: a device over Modbus, or the simulated plant "
+        "of [plant].\v"
         "Example: redkettle run blend-brix.loop --for 30min --at 60s sp=12 --at 15min "
         "manual=40",
     .options = options,
@@ -311,7 +367,7 @@ const command command_run = {
     .make = make,
     .in_order = true,
     .take_argument = take_event_argument,
-    .steps = (step_function *const[]){check_at, need_scan, need_settings, need_plant,
+    .steps = (step_function *const[]){check_at, need_scan, need_settings, need_port,
                                       check_options, set_up, run_live, NULL},
     .free = free_run,
 };

@@ -13,18 +13,32 @@ typedef struct run_job {
     rk_event events[EVENTS_MAX];
     size_t count; /* events */
     bool at_open; /* the last --at still wants its key=value */
-    bool force, plain, real_time;
+    bool force, plain, real_time, safe_at_end, priority;
     const char *record;
     const char *with, *dir; /* "blocks" or "plc", whose program stands in dir */
 
-    rk_sim_plant *plant[2];
+    rk_design seen[2]; /* the loop as the ports have it: OUT comes late to a simulated plant */
+    rk_live_port port[2];
     rk_live *live, *stepped; /* stepped: the same without the soft start */
     run_plc *plc;            /* NULL: the blocks run */
     rk_record_log *log;
     uint32_t alarms; /* at the last scan */
     int told;        /* of them */
-    bool view;
+    bool view, held;
+    rk_timing timing;
+    const char *refused; /* why the system gave no priority; "": it did, NULL: nobody asked */
+    char refusal[200];
 } run_job;
+
+/** How a run ended. */
+typedef struct run_end {
+    bool stopped; /* by a signal */
+    bool wanted;  /* the safe output, */
+    bool safe;    /* and it is on the valve, or the device has it */
+} run_end;
+
+/** Tell what came of it, with the figure. */
+int tell_run(const run_job *r, const run_end *end);
 
 /** --at: "60s sp=12.5" in one argument, or "60s" with "sp=12.5" as the next. */
 void take_at(job *j, struct argp_state *state, const command_option *o, const char *arg);

@@ -12,7 +12,7 @@
 static bool show_progress(void *user, double part)
 {
     search_job *s = user;
-    const double now = wall_clock();
+    const double now = rk_clock_now();
 
     if (s->began == 0) {
         s->began = now;

@@ -1,12 +1,15 @@
 /* SPDX-License-Identifier: MIT */
+#include <errno.h>
+#include <fcntl.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "cli.h"
 
 static const command *const commands[] = {&command_inspect, &command_bump,   &command_fit,
                                           &command_tune,    &command_search, &command_check,
                                           &command_trial,   &command_emit,   &command_prove,
-                                          &command_run,     &command_demo};
+                                          &command_run,     &command_plant,  &command_demo};
 
 enum { COMMANDS = sizeof commands / sizeof commands[0] };
 
@@ -83,10 +86,24 @@ static int flushed(int status)
     return EXIT_NO_ACCESS;
 }
 
+/* A standard stream that is closed would be the next file that is opened: a record, with lines meant for
+   the terminal in it. Now they go, and what is written to them fails, as it would have. */
+static void fill_streams(void)
+{
+    int at;
+
+    for (at = 0; at <= STDERR_FILENO; at++) {
+        if (fcntl(at, F_GETFD) < 0 && errno == EBADF) {
+            (void)open("/dev/null", at == STDIN_FILENO ? O_WRONLY : O_RDONLY);
+        }
+    }
+}
+
 int main(int argc, char **argv)
 {
     int at;
 
+    fill_streams();
     if (argc < 2) {
         print_usage(stderr);
         return EXIT_USAGE;

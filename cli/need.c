@@ -172,10 +172,11 @@ int need_settings(job *j)
     return EXIT_DONE;
 }
 
-int need_plant(job *j)
+int need_port(job *j)
 {
-    if (j->loop.has_plant) return EXIT_DONE;
-    return fail(j, EXIT_USAGE, "no port: give a loop file with [plant], the simulated plant");
+    if (j->loop.has_plant || j->loop.port.kind != RK_PORT_SIM) return EXIT_DONE;
+    return fail(j, EXIT_USAGE,
+                "no port: give a loop file with [port], or with [plant], the simulated plant");
 }
 
 int need_scan(job *j)

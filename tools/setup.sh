@@ -8,9 +8,9 @@ packages=''
 for wanted in "$@"; do
     case $wanted in
     tool) packages="$packages gcc libc6-dev cmake ninja-build pkg-config flex bison libcsv-dev
-libinih-dev libjansson-dev libnlopt-dev libncurses-dev libxml2-dev gnuplot-nox" ;;
+libinih-dev libjansson-dev libnlopt-dev libncurses-dev libxml2-dev libmodbus-dev gnuplot-nox" ;;
     tests) packages="$packages check valgrind g++ clang clang-format gcc-arm-none-eabi qemu-system-arm
-libcminpack-dev" ;;
+libcminpack-dev mbpoll python3-pymodbus socat" ;;
     *) packages="$packages $wanted" ;;
     esac
 done

@@ -34,6 +34,7 @@
 #include <redkettle/design/loop/keys.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/model_set.h>
+#include <redkettle/design/loop/port_design.h>
 #include <redkettle/design/loop/requirements.h>
 #include <redkettle/design/loop/settings.h>
 #include <redkettle/design/margins/margins.h>
@@ -54,9 +55,13 @@
 #include <redkettle/files/record_log.h>
 #include <redkettle/files/trial_case.h>
 #include <redkettle/files/write.h>
+#include <redkettle/live/clock.h>
+#include <redkettle/live/enough.h>
 #include <redkettle/live/live.h>
+#include <redkettle/live/live_port.h>
 #include <redkettle/live/pace.h>
 #include <redkettle/live/relay_test.h>
+#include <redkettle/live/run_rows.h>
 #include <redkettle/live/sim_plant.h>
 #include <redkettle/prove/prove.h>
 #include <redkettle/report/program_sheet.h>

@@ -29,6 +29,7 @@ typedef struct reading {
     int way; /* of the reduction: by the half rule, by a fit; below 0: the closer one */
     rk_design loop;
     bool seen[RK_KEYS_MAX]; /* for each key of the table */
+    int line_of[RK_KEYS_MAX];
     int line;
     rk_diag *diag;
     rk_status status;
@@ -76,7 +77,8 @@ static int on_let(void *user, const char *section, const char *name, const char 
 /* Are the numbers of this type of key written as numbers with commas between? */
 static bool has_numbers(rk_key_type type)
 {
-    return type != RK_KEY_TEXT && type != RK_KEY_WORD && type != RK_KEY_TIME_UNIT;
+    return type != RK_KEY_TEXT && type != RK_KEY_WORD && type != RK_KEY_TIME_UNIT &&
+           type != RK_KEY_REGISTER && type != RK_KEY_FLAG;
 }
 
 /* A value with what its expressions make: numbers stay as they are. False, and r->status, for a flaw.
@@ -137,6 +139,7 @@ static int on_key(void *user, const char *section, const char *name, const char 
     r->status = rk_design_set(&r->loop, section, name, value, &inner);
     if (r->status == RK_OK) {
         r->seen[place] = true;
+        r->line_of[place] = r->line;
     } else {
         (void)rk_diag_set(r->diag, r->status, "%s:%d: %s", r->path, r->line, inner.text);
     }
@@ -319,6 +322,21 @@ static rk_status read_quantities(reading *r)
     return r->status;
 }
 
+/* A port that is not whole, with the line of the key that is wrong. */
+static rk_status check_port(reading *r)
+{
+    const rk_design *loop = &r->loop;
+    const char *key = "";
+    rk_diag inner;
+    const rk_status status = rk_port_design_check(&loop->port, !isnan(loop->pv_low),
+                                                  !isnan(loop->out_low), &key, &inner);
+    const size_t place = rk_key_place("port", status == RK_OK || key[0] == '\0' ? "kind" : key);
+
+    if (status == RK_OK) return RK_OK;
+    return rk_diag_set(r->diag, status, "%s:%d: %s", r->path,
+                       r->seen[place] ? r->line_of[place] : 0, inner.text);
+}
+
 static rk_status parse(reading *r)
 {
     rk_diag inner = {RK_OK, ""}, *diag = r->diag;
@@ -359,6 +377,8 @@ static rk_status parse(reading *r)
     if (status == RK_OK) {
         status = finish_files(r);
     }
+    if (status != RK_OK) return status;
+    status = check_port(r);
     if (status != RK_OK) return status;
     status = rk_design_check(&r->loop, &inner);
     if (status != RK_OK) return rk_diag_set(r->diag, status, "%s: %s", r->path, inner.text);

@@ -1,12 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 #include <redkettle/files/record_log.h>
 
-#include <errno.h>
-#include <fcntl.h>
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
-#include <unistd.h>
 
 #include <csv.h>
 
@@ -14,38 +11,33 @@
 #include <redkettle/design/base/text.h>
 
 #include "columns.h"
+#include "line_writer.h"
 #include "rows.h"
 
 struct rk_record_log {
-    int file;
-    bool to_disk;
+    rki_line_writer *writer;
     double time_unit; /* s that the file's numbers count */
-    char path[RK_PATH_CHARS];
 };
 
 /* Digits of a number in the file: of a measured value all, of a time no rounding dust. */
 enum { VALUE_DIGITS = 10, TIME_DIGITS = 12 };
 
-/* One write a line, so that a crash leaves whole lines. */
 static rk_status put_line(rk_record_log *log, const char *line, rk_diag *diag)
 {
-    const size_t length = strlen(line);
-    size_t done = 0;
+    return rki_line_writer_put(log->writer, line, diag);
+}
 
-    while (done < length) {
-        const ssize_t wrote = write(log->file, line + done, length - done);
+/* A cell, quoted if it has to be. */
+static void as_cell(char *cell, size_t room, const char *text)
+{
+    size_t length;
 
-        if (wrote > 0) {
-            done += (size_t)wrote;
-        } else if (errno != EINTR) {
-            return rk_diag_set(diag, RK_ERR_IO, "%s: cannot write: %s", log->path,
-                               wrote == 0 ? "no room" : strerror(errno));
-        }
+    if (strpbrk(text, ",\"\r\n") == NULL) {
+        (void)snprintf(cell, room, "%s", text);
+        return;
     }
-    if (log->to_disk && fdatasync(log->file) != 0 && errno != EINVAL && errno != EROFS) {
-        return rk_diag_set(diag, RK_ERR_IO, "%s: cannot write: %s", log->path, strerror(errno));
-    }
-    return RK_OK;
+    length = csv_write(cell, room - 1, text, strlen(text));
+    cell[length < room ? length : room - 1] = '\0';
 }
 
 /* A column's name as the loop's own record has it, or the usual one and its unit. */
@@ -53,19 +45,13 @@ static void column_name(char *cell, size_t room, const char *given, const char *
                         const char *units)
 {
     char name[RK_NAME_CHARS + RK_UNITS_CHARS + 8];
-    size_t length;
 
     if (given[0] != '\0') {
         (void)snprintf(name, sizeof name, "%s", given);
     } else {
         (void)snprintf(name, sizeof name, "%s [%s]", usual, units);
     }
-    if (strpbrk(name, ",\"\r\n") == NULL) {
-        (void)snprintf(cell, room, "%s", name);
-        return;
-    }
-    length = csv_write(cell, room - 1, name, strlen(name));
-    cell[length < room ? length : room - 1] = '\0';
+    as_cell(cell, room, name);
 }
 
 static rk_status put_head(rk_record_log *log, const rk_design *loop, bool of_run, rk_diag *diag)
@@ -97,27 +83,20 @@ static rk_status put_head(rk_record_log *log, const rk_design *loop, bool of_run
 }
 
 static rk_status create(const char *path, const rk_design *loop, bool of_run, bool replace,
-                        bool to_disk, rk_record_log **log, rk_diag *diag)
+                        bool beside, rk_record_log **log, rk_diag *diag)
 {
     rk_record_log *made;
     rk_status status;
 
     if (path == NULL || loop == NULL || log == NULL) return RK_ERR_ARG;
-    if (strlen(path) >= RK_PATH_CHARS) {
-        return rk_diag_set(diag, RK_ERR_IO, "'%.40s...': the path is too long", path);
-    }
     made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a record");
-    strcpy(made->path, path);
-    made->to_disk = to_disk;
-    made->file =
-        open(path, O_WRONLY | O_CREAT | O_CLOEXEC | (replace ? O_TRUNC : O_EXCL), 0666);
-    if (made->file < 0) {
-        status = rk_diag_set(diag, RK_ERR_IO, "%s: %s", path,
-                             errno == EEXIST ? "is there already; give another name, or --force"
-                                             : strerror(errno));
-    } else {
+    status = rki_line_writer_open(path, replace, &made->writer, diag);
+    if (status == RK_OK) {
         status = put_head(made, loop, of_run, diag);
+    }
+    if (status == RK_OK && beside) {
+        status = rki_line_writer_go_beside(made->writer, diag);
     }
     if (status != RK_OK) {
         rk_record_log_free(made);
@@ -128,17 +107,17 @@ static rk_status create(const char *path, const rk_design *loop, bool of_run, bo
 }
 
 rk_status rk_record_log_create(const char *path, const rk_design *loop, bool replace,
-                               bool to_disk, rk_record_log **log, rk_diag *diag)
+                               bool beside, rk_record_log **log, rk_diag *diag)
 {
     rk_diag_clear(diag);
-    return create(path, loop, false, replace, to_disk, log, diag);
+    return create(path, loop, false, replace, beside, log, diag);
 }
 
 rk_status rk_record_log_create_run(const char *path, const rk_design *loop, bool replace,
-                                   bool to_disk, rk_record_log **log, rk_diag *diag)
+                                   bool beside, rk_record_log **log, rk_diag *diag)
 {
     rk_diag_clear(diag);
-    return create(path, loop, true, replace, to_disk, log, diag);
+    return create(path, loop, true, replace, beside, log, diag);
 }
 
 /* "time,out,pv"; an empty PV where there is none. */
@@ -170,13 +149,17 @@ rk_status rk_record_log_row(rk_record_log *log, double time, double out, double 
 rk_status rk_record_log_run_row(rk_record_log *log, double time, double out, double pv,
                                 double sp, const char *mode, const char *alarms, rk_diag *diag)
 {
-    char row[(3 * RK_REAL_CHARS) + 8], cell[RK_REAL_CHARS], line[512];
+    enum { ALARMS = 400 };
+    char row[(3 * RK_REAL_CHARS) + 8], cell[RK_REAL_CHARS], words[ALARMS + 1],
+        quoted[(2 * ALARMS) + 8], line[RKI_LINE_CHARS];
 
     rk_diag_clear(diag);
     if (log == NULL || mode == NULL || alarms == NULL) return RK_ERR_ARG;
     format_row(log, time, out, pv, row, sizeof row);
     rk_real_format_rounded(sp, VALUE_DIGITS, cell);
-    (void)snprintf(line, sizeof line, "%s,%s,%s,%.200s\n", row, cell, mode, alarms);
+    (void)snprintf(words, sizeof words, "%.*s", (int)ALARMS, alarms);
+    as_cell(quoted, sizeof quoted, words);
+    (void)snprintf(line, sizeof line, "%s,%s,%.20s,%.800s\n", row, cell, mode, quoted);
     return put_line(log, line, diag);
 }
 
@@ -190,11 +173,15 @@ rk_status rk_record_log_comment(rk_record_log *log, const char *text, rk_diag *d
     return put_line(log, line, diag);
 }
 
+rk_status rk_record_log_finish(rk_record_log *log, double seconds, rk_diag *diag)
+{
+    rk_diag_clear(diag);
+    return log == NULL ? RK_OK : rki_line_writer_finish(log->writer, seconds, diag);
+}
+
 void rk_record_log_free(rk_record_log *log)
 {
     if (log == NULL) return;
-    if (log->file >= 0) {
-        (void)close(log->file);
-    }
+    rki_line_writer_free(log->writer);
     rk_memory_free(log);
 }

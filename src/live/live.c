@@ -10,13 +10,6 @@
 #include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/keys.h>
 
-/* Rows for a picture: each, or, when they filled their room, every stride-th. */
-typedef struct history {
-    double time[RK_LIVE_ROWS_MOST], sp[RK_LIVE_ROWS_MOST], pv[RK_LIVE_ROWS_MOST],
-        out[RK_LIVE_ROWS_MOST];
-    size_t count, stride;
-} history;
-
 void rk_events_sort(rk_event *events, size_t count)
 {
     size_t i, k;
@@ -46,15 +39,18 @@ double rk_events_largest_change(const rk_event *events, size_t count, double sp)
 
 struct rk_live {
     rk_design design; /* its settings as they are now */
-    rk_port port;
-    rk_sim_plant *plant;
+    rk_live_port *port;
     rk_loop block;
+    bool held;           /* the device does not enable OUT, */
+    rk_pid_mode mode;    /* and this is the mode that the loop goes back to */
+    double base;         /* the scan that comes is due at base, s, */
+    size_t since;        /* and so many intervals */
     rk_controller parts; /* its predictor and its switch are the block's */
     double out_safe, sp_rate;
     size_t scans;
     rk_live_row last;
     rk_run_meter meter;
-    history rows;
+    rk_run_rows rows;
     rk_live_engine engine; /* scan NULL: there is none */
     char failure[200];
 };
@@ -207,8 +203,78 @@ rk_status rk_event_check(const rk_design *d, const rk_event *e, rk_diag *diag)
         return rk_diag_set(diag, RK_ERR_RANGE, "output %g is beyond %g to %g %s", e->value,
                            d->out_low, d->out_high, d->out_units);
     }
+    if (e->kind == RK_EVENT_LOAD && d->port.kind != RK_PORT_SIM) {
+        return rk_diag_set(
+            diag, RK_ERR_RANGE,
+            "load: only the simulated plant can be loaded, and [port] kind is %s",
+            rk_port_kind_to_text(d->port.kind));
+    }
     if (e->kind == RK_EVENT_SETTINGS) return settings_after(d, e, &after, &params, diag);
     return RK_OK;
+}
+
+/* The block's own seam: what the port does, and what the device makes of it. */
+
+/* While the device does not enable OUT the loop follows what stands there; then it goes on from that. */
+static void follow_device(rk_live *live)
+{
+    rk_pid *pid = &live->block.pid;
+    double stands = nan("");
+
+    if (rk_live_port_enabled(live->port)) {
+        if (live->held && live->mode == RK_PID_MANUAL) {
+            rk_pid_set_manual(pid, nan(""));
+        } else if (live->held) {
+            rk_pid_set_auto(pid);
+        }
+        live->held = false;
+        return;
+    }
+    if (!live->held) {
+        live->mode = pid->mode;
+        live->held = true;
+    }
+    if (live->port->seam.read_out(live->port->seam.user, &stands) != RK_OK) {
+        stands = nan("");
+    }
+    rk_pid_set_tracking(pid, stands);
+}
+
+/* An OUT that was not taken, and the device that has come back may have moved the valve meanwhile. */
+static void find_valve(rk_live *live)
+{
+    double stands = nan("");
+
+    if ((live->block.alarms & RK_ALARM_WRITE_FAILED) == 0) return;
+    if (live->port->seam.read_out(live->port->seam.user, &stands) != RK_OK) return;
+    if (!isfinite(stands)) return;
+    live->block.out =
+        fmin(fmax(stands, live->block.pid.params.out_lo), live->block.pid.params.out_hi);
+    rk_pid_take_out(&live->block.pid, stands);
+}
+
+static rk_status read_pv(void *user, rk_real *pv)
+{
+    rk_live *live = user;
+    const rk_status status = live->port->seam.read_pv(live->port->seam.user, pv);
+
+    find_valve(live);
+    follow_device(live);
+    return status;
+}
+
+static rk_status write_out(void *user, rk_real out)
+{
+    rk_live *live = user;
+
+    return live->port->seam.write_out(live->port->seam.user, out);
+}
+
+static rk_status read_out(void *user, rk_real *out)
+{
+    rk_live *live = user;
+
+    return live->port->seam.read_out(live->port->seam.user, out);
 }
 
 /* Where plant and valve stand now; a first PV may be bad for a moment, but not for long. */
@@ -246,13 +312,14 @@ static rk_status take_parts(rk_live *live, const rk_design *d, double out, rk_di
 
 static rk_status start_block(rk_live *live, double sp_rate, rk_diag *diag)
 {
+    const rk_port seam = {live, read_pv, write_out, read_out};
     const rk_design *d = &live->design;
     rk_loop_params params;
     double pv = 0, out = 0;
     rk_status status = rk_design_block_params(d, &params, diag);
 
     if (status == RK_OK) {
-        status = find_start(&live->port, &pv, &out, diag);
+        status = find_start(&live->port->seam, &pv, &out, diag);
     }
     if (status != RK_OK) return status;
     params.pid.sp_rate = fmin(params.pid.sp_rate, sp_rate);
@@ -263,13 +330,13 @@ static rk_status start_block(rk_live *live, double sp_rate, rk_diag *diag)
                            "hand first",
                            out, d->out_units, params.pid.out_lo, params.pid.out_hi);
     }
-    status = rk_loop_init(&live->block, &live->port, &params, pv, out);
+    status = rk_loop_init(&live->block, &seam, &params, pv, out);
     if (status != RK_OK) return rk_diag_set(diag, status, "the loop block refuses to start");
     return take_parts(live, d, out, diag);
 }
 
-rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
-                         double sp_rate, rk_live **live, rk_diag *diag)
+rk_status rk_live_create(const rk_design *design, rk_live_port *port, double sp_rate,
+                         rk_live **live, rk_diag *diag)
 {
     const double none = nan("");
     rk_live *made;
@@ -281,9 +348,7 @@ rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_pl
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a run");
     made->design = *design;
     made->sp_rate = sp_rate;
-    made->port = *port;
-    made->plant = plant;
-    made->rows.stride = 1;
+    made->port = port;
     made->last = (rk_live_row){none, none, none, none};
     made->meter = rk_run_meter_make();
     status = start_block(made, sp_rate, diag);
@@ -327,6 +392,18 @@ static rk_status change_settings(rk_live *live, const rk_event *event, rk_diag *
     return RK_OK;
 }
 
+/* A loop that its device holds goes to the mode when it is let go, from where OUT stands then. */
+static void take_mode(rk_live *live, const rk_event *event)
+{
+    live->mode = event->kind == RK_EVENT_MANUAL ? RK_PID_MANUAL : RK_PID_AUTO;
+    if (live->held) return;
+    if (event->kind == RK_EVENT_MANUAL) {
+        rk_pid_set_manual(&live->block.pid, event->value);
+    } else {
+        rk_pid_set_auto(&live->block.pid);
+    }
+}
+
 rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag)
 {
     rk_status status;
@@ -339,40 +416,19 @@ rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag)
         live->block.sp = event->value;
         return RK_OK;
     case RK_EVENT_MANUAL:
-        rk_pid_set_manual(&live->block.pid, event->value);
-        return RK_OK;
     case RK_EVENT_AUTO:
-        rk_pid_set_auto(&live->block.pid);
+        take_mode(live, event);
+        return RK_OK;
+    case RK_EVENT_ACKNOWLEDGE:
+        rk_loop_acknowledge(&live->block);
         return RK_OK;
     default:
-        if (live->plant == NULL) {
+        if (live->port->plant == NULL) {
             return rk_diag_set(diag, RK_ERR_RANGE, "load: there is no simulated plant to load");
         }
-        rk_sim_plant_set_load(live->plant, event->value);
+        rk_sim_plant_set_load(live->port->plant, event->value);
         return RK_OK;
     }
-}
-
-static void keep_row(history *h, size_t scan, const rk_live_row *row)
-{
-    size_t i;
-
-    if (scan % h->stride != 0) return;
-    if (h->count == RK_LIVE_ROWS_MOST) {
-        for (i = 0; i < RK_LIVE_ROWS_MOST / 2; i++) {
-            h->time[i] = h->time[2 * i];
-            h->sp[i] = h->sp[2 * i];
-            h->pv[i] = h->pv[2 * i];
-            h->out[i] = h->out[2 * i];
-        }
-        h->count = RK_LIVE_ROWS_MOST / 2;
-        h->stride *= 2;
-        if (scan % h->stride != 0) return;
-    }
-    h->time[h->count] = row->time;
-    h->sp[h->count] = row->sp;
-    h->pv[h->count] = row->pv;
-    h->out[h->count++] = row->out;
 }
 
 /* Read, scan and write as the block does, by what stands in its place. */
@@ -399,6 +455,18 @@ const char *rk_live_failure(const rk_live *live)
     return live->failure;
 }
 
+void rk_live_pass(rk_live *live, double elapsed)
+{
+    const double ts = live->design.ts, scans = round(elapsed / ts);
+
+    if (live->scans == 0 || !(elapsed > 0) || elapsed == ts) return;
+    live->base = live->last.time + elapsed;
+    live->since = 0;
+    if (scans > 1) {
+        rk_live_port_pass(live->port, (size_t)scans - 1);
+    }
+}
+
 void rk_live_scan(rk_live *live, double elapsed)
 {
     const rk_loop *b = &live->block;
@@ -412,30 +480,37 @@ void rk_live_scan(rk_live *live, double elapsed)
     row.sp = b->pid.mode == RK_PID_AUTO && !b->pid.fresh ? b->pid.sp_now : b->sp;
     row.pv = (b->alarms & RK_ALARM_PV_BAD) != 0 ? nan("") : b->pv;
     row.out = b->out;
-    keep_row(&live->rows, live->scans, &row);
+    rk_run_rows_add(&live->rows, &row);
     rk_run_meter_add(&live->meter, row.sp, row.pv, row.out);
     live->last = row;
     live->scans++;
-    if (live->plant != NULL) {
-        rk_sim_plant_advance(live->plant);
-    }
+    live->since++;
+    rk_live_port_end_scan(live->port);
 }
 
-bool rk_live_make_safe(rk_live *live)
+bool rk_live_make_safe(rk_live *live, double seconds)
 {
-    if (live->port.write_out(live->port.user, live->out_safe) != RK_OK) return false;
-    live->block.out = live->out_safe;
+    if (rk_live_port_write_now(live->port, live->out_safe, seconds) != RK_OK) return false;
+    live->held = !rk_live_port_enabled(live->port);
+    if (!live->held) {
+        live->block.out = live->out_safe;
+    }
     return true;
 }
 
-rk_loop *rk_live_block(rk_live *live)
+bool rk_live_is_held(const rk_live *live)
+{
+    return live->held;
+}
+
+const rk_loop *rk_live_block(const rk_live *live)
 {
     return &live->block;
 }
 
 double rk_live_time(const rk_live *live)
 {
-    return (double)live->scans * live->design.ts;
+    return live->base + ((double)live->since * live->design.ts);
 }
 
 double rk_live_scan_interval(const rk_live *live)
@@ -455,10 +530,7 @@ rk_live_row rk_live_last(const rk_live *live)
 
 rk_run_curves rk_live_curves(const rk_live *live)
 {
-    const history *h = &live->rows;
-    const rk_run_curves made = {"", h->count, h->time, h->sp, h->pv, h->out};
-
-    return made;
+    return rk_run_rows_curves(&live->rows);
 }
 
 rk_run_figures rk_live_figures(const rk_live *live)
@@ -468,6 +540,7 @@ rk_run_figures rk_live_figures(const rk_live *live)
 
 const char *rk_live_mode(const rk_live *live)
 {
+    if (live->held) return "tracking";
     return live->block.pid.mode == RK_PID_AUTO ? "auto" : "manual";
 }
 
@@ -482,6 +555,18 @@ void rk_alarm_words(uint32_t alarms, const char *between, char *words, size_t ro
         used += (size_t)snprintf(words + used, room - used, "%s%s", used > 0 ? between : "",
                                  rk_alarm_text((rk_alarm)(1U << i)));
     }
+}
+
+void rk_live_alarms(const rk_live *live, const char *between, char *words, size_t room)
+{
+    const uint32_t with_why = RK_ALARM_PV_BAD | RK_ALARM_WRITE_FAILED;
+    const char *why = rk_live_port_why(live->port);
+    size_t used;
+
+    rk_alarm_words(live->block.alarms, between, words, room);
+    used = strlen(words);
+    if ((live->block.alarms & with_why) == 0 || why[0] == '\0' || used + 1 >= room) return;
+    (void)snprintf(words + used, room - used, " (%s)", why);
 }
 
 void rk_live_free(rk_live *live)

@@ -28,6 +28,8 @@ struct rk_relay_test {
     rk_relay_stage stage;
     double out, out_start, hysteresis;
     long scans, watch; /* done; how many of them PV is watched */
+    double base, since,
+        time; /* the next scan is due at base, s, and `since` intervals; this one's */
     double first, sum, squares;
     bool stop;         /* from outside */
     rk_record *record; /* OUT as it stood behind each scan, and its PV */
@@ -195,21 +197,39 @@ static void swing(rk_relay_test *t, double pv)
     }
 }
 
-bool rk_relay_test_scan(rk_relay_test *t, double *pv, rk_diag *diag)
+/* The clock, to this scan; the relay counts its cycles in scans, so it is told of those left out. */
+static void pass(rk_relay_test *t, double elapsed, double pv)
+{
+    const double ts = t->design.ts;
+    double left;
+
+    if (t->scans > 0 && elapsed > 0 && elapsed != ts) {
+        t->base = t->time + elapsed;
+        t->since = 0;
+        for (left = round(elapsed / ts); left > 1.0 && t->stage == RK_RELAY_TEST_SWINGING;
+             left -= 1.0) {
+            (void)rk_relay_scan(&t->relay, pv);
+        }
+    }
+    t->time = t->base + (t->since * ts);
+    t->since += 1.0;
+}
+
+bool rk_relay_test_scan(rk_relay_test *t, double elapsed, double *pv, rk_diag *diag)
 {
     rk_diag_clear(diag);
     if (t->port.read_pv(t->port.user, pv) != RK_OK) {
         *pv = nan("");
     }
     if (is_over(t)) return false;
+    pass(t, elapsed, *pv);
     if (t->stage == RK_RELAY_TEST_WATCHING) {
         watch(t, *pv, diag);
     } else {
         swing(t, *pv);
     }
     /* A record that memory fails is shorter: the test goes on. */
-    (void)rk_record_add(t->record, (double)t->scans * t->design.ts, t->out,
-                        isfinite(*pv) ? *pv : nan(""), NULL);
+    (void)rk_record_add(t->record, t->time, t->out, isfinite(*pv) ? *pv : nan(""), NULL);
     t->scans++;
     return !is_over(t);
 }
@@ -222,6 +242,11 @@ void rk_relay_test_stop(rk_relay_test *t)
 rk_relay_stage rk_relay_test_stage(const rk_relay_test *t)
 {
     return t->stage;
+}
+
+double rk_relay_test_time(const rk_relay_test *t)
+{
+    return t->time;
 }
 
 double rk_relay_test_out(const rk_relay_test *t)

@@ -5,10 +5,15 @@
 
 #include "parts.h"
 
+/* Without a scan for so many of them a test has stalled. */
+#define STALL 3.0
+
 rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
                              const rk_bump_result *result)
 {
     static const char *const states[] = {"waiting", "moving", "done", "stopped", "stranded"};
+    const bool stalled =
+        result != NULL && result->real_time && result->longest_gap > STALL * result->scan;
     rk_report *r = report;
     char length[RKI_SHOWN_CHARS];
 
@@ -18,11 +23,25 @@ rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
     rki_row_word(r, "state", NULL, states[result->state]);
     rki_row_word(r, "stopped", NULL, result->why[0] != '\0' ? result->why : NULL);
     rki_row_value(r, "out_start", result->out_start);
+    rki_row_count(r, "late_scans", NULL, result->late_scans);
+    rki_row_value(r, "scan_jitter_s", result->usual_lateness);
+    rki_row_value(r, "longest_gap_s", result->longest_gap);
     if (result->state != RK_BUMP_DONE) return RK_OK; /* that is told as an error */
-    rki_row_verdict(r, true, "DONE", ": %zu rows in %s, %s in %s; OUT is back at %.6g %s.",
-                    result->rows, result->file, rki_show_time(r, length, result->length),
+    rki_row_verdict(r, !stalled, stalled ? "STALLED" : "DONE",
+                    ": %zu rows in %s, %s in %s; OUT is back at %.6g %s.", result->rows,
+                    result->file, rki_show_time(r, length, result->length),
                     result->real_time ? "real time" : "the plant's own time", result->out_start,
                     loop->out_units);
+    if (stalled) {
+        rki_row_say(
+            r,
+            "CAUTION: nobody looked for %.3g s before %.4g s (%.3g s is a scan): OUT stood, "
+            "and PV was not read. The record's times are true.",
+            result->longest_gap, result->longest_gap_at, result->scan);
+    }
+    if (result->why[0] != '\0') {
+        rki_row_say(r, "Ended early: %s.", result->why);
+    }
     return RK_OK;
 }
 
@@ -119,6 +138,22 @@ static void add_figures(rk_report *r, const rk_design *loop, const char *name,
     rki_row_end(r);
 }
 
+static void say_clock(rk_report *r, const rk_run_result *result)
+{
+    rki_row_say(r,
+                "Clock: 99.9 %% of the scans within %.3g ms of their time, the latest by "
+                "%.3g ms; %zu late%s%s.",
+                1e3 * result->usual_lateness, 1e3 * result->latest, result->late_scans,
+                result->refused == NULL ? "" : "; priority: ",
+                result->refused == NULL      ? ""
+                : result->refused[0] == '\0' ? "granted"
+                                             : result->refused);
+    if (result->reconnects > 0) {
+        rki_row_say(r, "The connection was lost and made anew %zu time%s.", result->reconnects,
+                    result->reconnects == 1 ? "" : "s");
+    }
+}
+
 static void say_run(rk_report *r, const rk_design *loop, const rk_run_result *result)
 {
     const bool stopped = result->stopped != NULL;
@@ -129,13 +164,19 @@ static void say_run(rk_report *r, const rk_design *loop, const rk_run_result *re
                     rki_show_time(r, length, result->length), result->rows, loop->ts,
                     result->clock, result->sp, result->pv, loop->pv_units, result->out,
                     loop->out_units, result->mode);
-    if (stopped) {
-        rki_row_say(r, "%s: OUT %s %.5g %s.", result->stopped,
-                    result->made_safe ? "is at the safe output,"
-                                      : "COULD NOT BE PUT TO THE SAFE OUTPUT; it is at",
+    if (result->safe_wanted) {
+        rki_row_say(r, "%s: OUT %s %.5g %s.", stopped ? result->stopped : "At the end",
+                    result->held        ? "was left to the device, which does not enable it, at"
+                    : result->made_safe ? "is at the safe output,"
+                                        : "COULD NOT BE PUT TO THE SAFE OUTPUT; it is at",
                     result->out, loop->out_units);
+    } else if (result->held) {
+        rki_row_say(r, "The device does not enable OUT: the loop tracks it.");
     }
     rki_row_say(r, "Alarms: %s.", result->alarms[0] != '\0' ? result->alarms : "none");
+    if (result->real_time) {
+        say_clock(r, result);
+    }
     if (result->file != NULL) {
         rki_row_say(r, "Every scan is in %s.", result->file);
     }
@@ -157,10 +198,20 @@ rk_status rk_report_add_run(rk_report *report, const rk_design *loop,
     rki_row_value(r, "pv", result->pv);
     rki_row_value(r, "out", result->out);
     rki_row_yes_no(r, "stopped", NULL, result->stopped != NULL);
-    if (result->stopped != NULL) {
-        rki_row_yes_no(r, "safe_output", NULL, result->made_safe);
+    if (result->safe_wanted) {
+        rki_row_yes_no(r, "safe_output", NULL, result->made_safe && !result->held);
     } else {
         rki_row_word(r, "safe_output", NULL, NULL);
+    }
+    rki_row_count(r, "late_scans", NULL, result->late_scans);
+    rki_row_value(r, "scan_jitter_s", result->usual_lateness);
+    if (result->real_time) {
+        rki_row_value(r, "latest_s", result->latest);
+        rki_row_value(r, "longest_gap_s", result->longest_gap);
+        rki_row_count(r, "reconnects", NULL, result->reconnects);
+    }
+    if (result->refused != NULL) {
+        rki_row_yes_no(r, "priority", NULL, result->refused[0] == '\0');
     }
     add_figures(r, loop, result->stepped != NULL ? "soft start" : "run", result->figures);
     if (result->stepped != NULL) {

@@ -91,7 +91,7 @@ static const struct {
     {2, "how long shall OUT be held?", {"bump", "plant.loop", "--move", "5"}},
     {2, "where to? give --record", {"bump", "plant.loop", "--move", "5", "--hold", "60"}},
     {2,
-     "no port: give a loop file with [plant]",
+     "no port: give a loop file with [port]",
      {"bump", "full.loop", "--move", "5", "--hold", "60", "--record", "b.csv"}},
     {2,
      "no port",
@@ -140,7 +140,7 @@ static const struct {
      {"bump", "plant.loop", "--move", "5", "--save"}},
     /* run */
     {2, "no settings", {"run", "plant.loop"}},
-    {2, "no port: give a loop file with [plant]", {"run", "full.loop"}},
+    {2, "no port: give a loop file with [port]", {"run", "full.loop"}},
     {2, "no scan interval: give --scan", {"run", "--kc", "1", "--ti", "9"}},
     {2, "--at: '5x' is not a time", {"run", "plant.loop", "--at", "5x"}},
     {2, "--at: what then?", {"run", "plant.loop", "--at", "5s"}},

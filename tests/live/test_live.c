@@ -65,13 +65,14 @@ static rk_status read_out(void *user, rk_real *out)
     return r->inner.read_out(r->inner.user, out);
 }
 
-static rk_port rig_make(rig *r)
+static rk_live_port rig_make(rig *r)
 {
-    const rk_port port = {r, read_pv, write_out, read_out};
+    rk_live_port port = {{r, read_pv, write_out, read_out}, NULL, NULL};
 
     *r = (rig){.design = blend(), .out = 42};
     ck_assert_int_eq(rk_sim_plant_create(&r->design, &r->plant, NULL), RK_OK);
     r->inner = rk_sim_plant_port(r->plant);
+    port.plant = r->plant;
     return port;
 }
 
@@ -126,14 +127,14 @@ START_TEST(a_long_run_keeps_bounded_rows_and_the_figures_of_every_scan)
     rk_run_curves all = {
         "", SCANS, columns, columns + SCANS, columns + (2 * SCANS), columns + (3 * SCANS)};
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_run_figures wanted, got;
     rk_run_curves kept;
     rk_live *live = NULL;
     size_t i, stride;
 
     ck_assert_ptr_nonnull(columns);
-    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, 0.01, &live, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, 0.01, &live, NULL), RK_OK);
     ck_assert_uint_eq(r.writes, 0);
     for (i = 0; i < SCANS; i++) {
         const rk_event sp = {.kind = RK_EVENT_SETPOINT,
@@ -203,12 +204,13 @@ START_TEST(what_is_out_of_range_changes_nothing_and_safe_is_written_at_once)
                    load = {.kind = RK_EVENT_LOAD, .value = 1},
                    by_hand = {.kind = RK_EVENT_MANUAL, .value = 30};
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_live *live = NULL;
     rk_diag diag;
 
     r.design.out_safe = 17;
-    ck_assert_int_eq(rk_live_create(&r.design, &port, NULL, HUGE_VAL, &live, NULL), RK_OK);
+    port.plant = NULL;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, HUGE_VAL, &live, NULL), RK_OK);
     ck_assert_int_eq(rk_live_do(live, &high, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "setpoint 20.1 is beyond 0 to 20"));
     ck_assert_int_eq(rk_live_do(live, &low, &diag), RK_ERR_RANGE);
@@ -222,10 +224,10 @@ START_TEST(what_is_out_of_range_changes_nothing_and_safe_is_written_at_once)
     ck_assert_str_eq(rk_live_mode(live), "manual");
     rk_live_scan(live, 1);
     ck_assert_double_eq(r.out, 30);
-    ck_assert(rk_live_make_safe(live));
+    ck_assert(rk_live_make_safe(live, 0));
     ck_assert_double_eq(r.out, 17);
     r.drop_until = 1; /* scan 0, now */
-    ck_assert(!rk_live_make_safe(live));
+    ck_assert(!rk_live_make_safe(live, 0));
     rk_live_free(live);
     rk_sim_plant_free(r.plant);
 }
@@ -234,23 +236,23 @@ END_TEST
 START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
 {
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_live *live = NULL;
     rk_sim_plant *none = NULL;
     rk_design other = r.design;
     rk_diag diag;
 
-    ck_assert_int_eq(rk_live_create(NULL, &port, NULL, 1, &live, NULL), RK_ERR_ARG);
-    ck_assert_int_eq(rk_live_create(&r.design, NULL, NULL, 1, &live, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_live_create(NULL, &port, 1, &live, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_live_create(&r.design, NULL, 1, &live, NULL), RK_ERR_ARG);
     r.bad_until = 1;
-    ck_assert_int_eq(rk_live_create(&r.design, &port, NULL, 1, &live, &diag), RK_ERR_IO);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, &diag), RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "no PV"));
     r.bad_until = 0;
     other.out_high = 40; /* OUT stands at 42 */
-    ck_assert_int_eq(rk_live_create(&other, &port, NULL, 1, &live, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_live_create(&other, &port, 1, &live, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "OUT is at 42"));
     other.has_settings = false;
-    ck_assert_int_eq(rk_live_create(&other, &port, NULL, 1, &live, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_live_create(&other, &port, 1, &live, &diag), RK_ERR_RANGE);
     ck_assert_uint_eq(r.writes, 0);
     ck_assert_ptr_null(live);
     other.has_plant = false;
@@ -282,13 +284,13 @@ START_TEST(settings_change_as_it_runs_without_a_bump)
     const rk_event sp = {.kind = RK_EVENT_SETPOINT, .value = 12.3};
     rk_event change = {.at = 0};
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_live *live = NULL;
     double before;
     int scan;
 
     ck_assert_int_eq(rk_event_parse(changes[_i].keys, &change, NULL), RK_OK);
-    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, HUGE_VAL, &live, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, HUGE_VAL, &live, NULL), RK_OK);
     for (scan = 0; scan < 100; scan++) {
         rk_live_scan(live, 1);
     }
@@ -317,13 +319,13 @@ START_TEST(settings_that_make_no_controller_change_nothing)
 {
     rk_event change = {.at = 0};
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_live *live = NULL;
     rk_diag diag;
     rk_pid_params before;
 
     ck_assert_int_eq(rk_event_parse(no_changes[_i], &change, NULL), RK_OK);
-    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, HUGE_VAL, &live, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, HUGE_VAL, &live, NULL), RK_OK);
     before = rk_live_block(live)->pid.params;
     ck_assert_int_ne(rk_live_do(live, &change, &diag), RK_OK);
     ck_assert_str_ne(diag.text, "");
@@ -347,15 +349,15 @@ START_TEST(a_relay_test_finds_the_ultimate_point)
 {
     const rk_relay_plan plan = relay(5);
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_relay_test *test = NULL;
     rk_relay_result found;
     rk_relay_point point;
     double pv;
 
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL), RK_OK);
     ck_assert_uint_eq(r.writes, 0);
-    while (rk_relay_test_scan(test, &pv, NULL)) {
+    while (rk_relay_test_scan(test, 1, &pv, NULL)) {
         rk_sim_plant_advance(r.plant);
     }
     ck_assert_int_eq(rk_relay_test_stage(test), RK_RELAY_TEST_DONE);
@@ -369,7 +371,7 @@ START_TEST(a_relay_test_finds_the_ultimate_point)
     ck_close(point.period, 61.482, 0.005);
     ck_assert(point.gain95[0] < point.gain && point.gain < point.gain95[1]);
     ck_assert_double_eq(r.out, 42);
-    ck_assert(!rk_relay_test_scan(test, &pv, NULL));
+    ck_assert(!rk_relay_test_scan(test, 1, &pv, NULL));
     rk_relay_test_free(test);
     rk_sim_plant_free(r.plant);
 }
@@ -398,7 +400,7 @@ START_TEST(a_relay_with_hysteresis_gives_the_point_by_a_model_of_its_record)
     ck_assert_int_eq(rk_sim_plant_create(&d, &plant, NULL), RK_OK);
     port = rk_sim_plant_port(plant);
     ck_assert_int_eq(rk_relay_test_create(&d, &port, &plan, &test, NULL), RK_OK);
-    while (rk_relay_test_scan(test, &pv, NULL)) {
+    while (rk_relay_test_scan(test, 1, &pv, NULL)) {
         rk_sim_plant_advance(plant);
     }
     ck_assert_int_eq(rk_relay_test_result(test, &swing, NULL), RK_OK);
@@ -446,7 +448,7 @@ START_TEST(whatever_ends_a_relay_test_out_goes_back_or_it_is_said)
 {
     rk_relay_plan plan = relay(5);
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_relay_test *test = NULL;
     rk_relay_result found;
     double pv;
@@ -458,13 +460,13 @@ START_TEST(whatever_ends_a_relay_test_out_goes_back_or_it_is_said)
     r.drop_until = ends[_i].drop_until;
     r.deaf = ends[_i].deaf;
     plan.pv_high = ends[_i].pv_high;
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL), RK_OK);
     for (r.scan = 0; more; r.scan++) {
         ck_assert_int_lt(r.scan, 5000);
         if (r.scan == ends[_i].stop_at) {
             rk_relay_test_stop(test);
         }
-        more = rk_relay_test_scan(test, &pv, NULL);
+        more = rk_relay_test_scan(test, 1, &pv, NULL);
         rk_sim_plant_advance(r.plant);
     }
     ck_assert_msg(rk_relay_test_stage(test) == ends[_i].ends, "%s: ends as %d", ends[_i].fact,
@@ -487,23 +489,26 @@ START_TEST(a_relay_that_cannot_be_is_refused)
 {
     rk_relay_plan plan = relay(58.1), cycles = relay(5);
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     rk_relay_test *test = NULL;
     rk_diag diag;
 
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, &diag),
+                     RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "OUT stands at 42"));
     plan.amplitude = 42.1; /* below 0 on one side */
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, &diag),
+                     RK_ERR_RANGE);
     plan.amplitude = 0;
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, &diag), RK_ERR_RANGE);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, &diag),
+                     RK_ERR_RANGE);
     cycles.cycles = 101;
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &cycles, &test, &diag),
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &cycles, &test, &diag),
                      RK_ERR_RANGE);
     cycles.cycles = 0;
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &cycles, &test, &diag),
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &cycles, &test, &diag),
                      RK_ERR_RANGE);
-    ck_assert_int_eq(rk_relay_test_create(NULL, &port, &cycles, &test, &diag), RK_ERR_ARG);
+    ck_assert_int_eq(rk_relay_test_create(NULL, &port.seam, &cycles, &test, &diag), RK_ERR_ARG);
     ck_assert_ptr_null(test);
     rk_sim_plant_free(r.plant);
 }
@@ -512,9 +517,12 @@ END_TEST
 /* A clock that is moved by hand, and a stop from outside. */
 typedef struct hand {
     rig *r;
-    double now, late; /* each scan comes so much later */
+    double now;
+    double stall;  /* s that a wait takes longer, */
+    long stall_at; /* behind that scan */
     long seen, stop_at;
-    bool end; /* by seen */
+    bool end;     /* by seen */
+    double least; /* s from a scan to the next, at least */
 } hand;
 
 static double hand_now(void *user)
@@ -526,7 +534,11 @@ static void hand_wait(void *user, double time)
 {
     hand *h = user;
 
-    h->now = time + (h->late * (double)h->seen);
+    const double from = h->now;
+
+    ck_assert_double_gt(time, from);
+    h->now = time + (h->seen == h->stall_at ? h->stall : 0);
+    h->least = fmin(h->least, h->now - from);
 }
 
 static const char *hand_stopped(void *user)
@@ -550,9 +562,14 @@ static bool hand_seen(void *user, double time, double pv, double out)
 
 static rk_pace hand_pace(hand *h, rig *r, long stop_at)
 {
-    const rk_pace made = {hand_now, hand_wait, hand_stopped, hand_seen, h};
+    const rk_pace made = {.now = hand_now,
+                          .wait_until = hand_wait,
+                          .keeps_time = true,
+                          .stopped = hand_stopped,
+                          .seen = hand_seen,
+                          .user = h};
 
-    *h = (hand){.r = r, .stop_at = stop_at};
+    *h = (hand){.r = r, .stop_at = stop_at, .now = 7, .least = HUGE_VAL};
     return made;
 }
 
@@ -587,31 +604,32 @@ START_TEST(a_step_test_is_run_recorded_and_ended)
     rk_record *record = NULL;
     rk_bump *bump = NULL;
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     hand h;
     const rk_pace pace = hand_pace(&h, &r, bumps[_i].stop_at);
-    size_t rows;
+    rk_bump_run_result made;
 
     r.bad_from = bumps[_i].bad_from;
     r.bad_until = NEVER;
     r.drop_from = bumps[_i].drop_from;
     r.drop_until = bumps[_i].drop_until;
-    ck_assert_int_eq(rk_bump_create(&plan, &port, &bump, NULL), RK_OK);
+    ck_assert_int_eq(rk_bump_create(&plan, &port.seam, &bump, NULL), RK_OK);
     ck_assert_int_eq(rk_record_create(&record, NULL), RK_OK);
     ck_assert_int_eq(
         rk_record_log_create(path_in(dir, "t.csv"), &r.design, false, true, &log, NULL), RK_OK);
-    rows = rk_bump_run(bump, 1, "%", r.plant, record, log, &pace);
+    rk_bump_run(bump, 1, "%", &port, record, log, &pace, &made);
+    ck_assert_int_eq(rk_record_log_finish(log, 10, NULL), RK_OK);
     rk_record_log_free(log);
     ck_assert_msg(rk_bump_get_state(bump) == bumps[_i].ends, "%s", bumps[_i].fact);
     text = get_file(path_in(dir, "t.csv"), NULL);
     ck_assert_msg(strstr(text, bumps[_i].says) != NULL, "%s: %s", bumps[_i].fact, text);
     free(text);
-    ck_assert_uint_ge(rows, rk_record_rows(record));
+    ck_assert_uint_ge(made.rows, rk_record_rows(record));
+    ck_assert_uint_eq(made.timing.late, 0);
     ck_assert_uint_gt(rk_record_rows(record), 40);
     if (bumps[_i].ends == RK_BUMP_DONE) {
         ck_assert_uint_eq(rk_record_moves(record), 2);
-        ck_assert_double_eq(h.now,
-                            (double)(h.seen - 1)); /* a wait after each scan but the last */
+        ck_assert_double_eq(h.now, 7 + (double)(h.seen - 1)); /* none after the last scan */
     }
     if (bumps[_i].ends == RK_BUMP_STRANDED) {
         ck_assert_int_gt(h.seen, 60 + (long)RK_BUMP_TRY_FOR);
@@ -634,23 +652,23 @@ START_TEST(a_relay_test_is_run_recorded_and_ended)
     rk_relay_result found;
     rk_relay_run run;
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     hand h;
     rk_pace pace = hand_pace(&h, &r, NEVER);
 
     ck_assert_int_eq(
         rk_record_log_create(path_in(dir, "t.csv"), &r.design, false, true, &log, NULL), RK_OK);
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
-    ck_assert_int_eq(rk_relay_test_run(test, 1, r.plant, log, &pace, &run, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_run(test, 1, &port, log, &pace, &run, NULL), RK_OK);
     ck_assert(!run.unwritten && run.rows == (size_t)h.seen && run.rows > 100);
     ck_assert_int_eq(rk_relay_test_result(test, &found, NULL), RK_OK);
     rk_relay_test_free(test);
     pace = hand_pace(&h, &r, 60);
-    ck_assert_int_eq(rk_relay_test_create(&r.design, &port, &plan, &test, NULL), RK_OK);
-    ck_assert_int_eq(rk_relay_test_run(test, 1, r.plant, NULL, &pace, &run, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL), RK_OK);
+    ck_assert_int_eq(rk_relay_test_run(test, 1, &port, NULL, &pace, &run, NULL), RK_OK);
     ck_assert_int_eq(rk_relay_test_stage(test), RK_RELAY_TEST_STOPPED);
     ck_assert_double_eq(r.out, 42);
-    ck_assert_int_eq(rk_relay_test_run(test, 1, r.plant, NULL, NULL, &run, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_relay_test_run(test, 1, &port, NULL, NULL, &run, NULL), RK_ERR_ARG);
     rk_relay_test_free(test);
     rk_record_log_free(log);
     rk_sim_plant_free(r.plant);
@@ -658,19 +676,23 @@ START_TEST(a_relay_test_is_run_recorded_and_ended)
 }
 END_TEST
 
-/* How a run ends, and when. */
+/* How a run ends, and when. A stall of 5.2 s behind the scan at 19 s: the next is at 25.2 s, and the one
+   after at 26 s, which is on time again and no nearer than half a scan. */
 static const struct {
     const char *fact;
     long stop_at;
     bool end;
-    double late;
-    size_t scans;
-    bool missed; /* the scans came late */
+    double stall;
+    size_t scans, late;
+    double longest, least;
 } paces[] = {
-    {"at its time", NEVER, false, 0, 100, false},
-    {"from outside", 40, false, 0, 40, false},
-    {"by who watches", NEVER, true, 0, 30, false},
-    {"late scans are told to the loop", NEVER, false, 1.2, 100, true},
+    {"at its time", NEVER, false, 0, 100, 0, 1, 1},
+    {"from outside", 40, false, 0, 40, 0, 1, 1},
+    {"by who watches", NEVER, true, 0, 30, 0, 1, 1},
+    {"a stall is told to the loop, and followed by no burst", NEVER, false, 5.2, 95, 1, 6.2,
+     0.8},
+    {"and one that ends just before a deadline", NEVER, false, 5.8, 94, 1, 6.8, 1},
+    {"a scan that is a little late is made up for", NEVER, false, 0.4, 100, 0, 1.4, 0.6},
 };
 
 START_TEST(a_run_takes_its_events_in_time_and_ends_when_it_is_told)
@@ -680,32 +702,38 @@ START_TEST(a_run_takes_its_events_in_time_and_ends_when_it_is_told)
     rk_event events[2];
     rk_live *live = NULL;
     rig r;
-    const rk_port port = rig_make(&r);
+    rk_live_port port = rig_make(&r);
     hand h;
     const rk_pace pace = hand_pace(&h, &r, paces[_i].stop_at);
     rk_run_curves rows;
+    rk_timing timing;
+    size_t i;
 
     memcpy(events, unsorted, sizeof events);
     rk_events_sort(events, 2);
     ck_assert_double_eq(events[0].at, 10);
     ck_close(rk_events_largest_change(events, 2, 11.8), 0.5, 1e-12);
     h.end = paces[_i].end;
-    h.late = paces[_i].late;
+    h.stall = paces[_i].stall;
+    h.stall_at = 20;
     r.bad_from = r.drop_from = NEVER;
-    ck_assert_int_eq(rk_live_create(&r.design, &port, r.plant, HUGE_VAL, &live, NULL), RK_OK);
-    ck_assert_int_eq(rk_live_run(live, events, 2, 100, NULL, &pace, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_create(&r.design, &port, HUGE_VAL, &live, NULL), RK_OK);
+    ck_assert_int_eq(rk_live_run(live, events, 2, 100, NULL, &pace, &timing, NULL), RK_OK);
     ck_assert_msg(rk_live_scans(live) == paces[_i].scans, "%s: %zu", paces[_i].fact,
                   rk_live_scans(live));
     rows = rk_live_curves(live);
     ck_assert_double_eq(rows.sp[9], 11.8);
     ck_assert_double_eq(rows.sp[10], 12.3);
-    if (rows.count > 50) {
-        ck_assert_double_ne(rows.out[49], 40);
-        ck_assert_double_eq(rows.out[50], 40);
+    ck_assert_double_eq(rows.time[19], 19);
+    for (i = 0; i < rows.count; i++) { /* by the clock, not by the count */
+        ck_assert_int_eq(rows.time[i] >= 50, rows.out[i] == 40);
     }
+    ck_assert_uint_eq(timing.late, paces[_i].late);
+    ck_close(timing.longest, paces[_i].longest, 1e-6);
+    ck_close(h.least, paces[_i].least, 1e-6);
     ck_assert_int_eq((rk_live_block(live)->alarms_seen & RK_ALARM_SCAN_LATE) != 0,
-                     paces[_i].missed);
-    ck_assert_int_eq(rk_live_run(live, NULL, 1, 100, NULL, &pace, NULL), RK_ERR_ARG);
+                     paces[_i].late > 0);
+    ck_assert_int_eq(rk_live_run(live, NULL, 1, 100, NULL, &pace, NULL, NULL), RK_ERR_ARG);
     rk_live_free(live);
     rk_sim_plant_free(r.plant);
 }

@@ -287,7 +287,7 @@ START_TEST(it_runs_live_as_it_was_tried)
     const rk_design loop = loop_of(_i);
     const rk_limits limits = rk_design_limits(&loop);
     tap t;
-    const rk_port port = {&t, read_pv, write_out, read_out};
+    rk_live_port port = {{&t, read_pv, write_out, read_out}, NULL, NULL};
     rk_sim_plant *plant = NULL;
     rk_live *live = NULL;
     rk_controller beside;
@@ -298,7 +298,8 @@ START_TEST(it_runs_live_as_it_was_tried)
 
     ck_assert_msg(rk_sim_plant_create(&loop, &plant, &diag) == RK_OK, "%s", diag.text);
     t.inner = rk_sim_plant_port(plant);
-    ck_assert_msg(rk_live_create(&loop, &port, plant, HUGE_VAL, &live, &diag) == RK_OK, "%s",
+    port.plant = plant;
+    ck_assert_msg(rk_live_create(&loop, &port, HUGE_VAL, &live, &diag) == RK_OK, "%s",
                   diag.text);
     ck_assert_msg(rk_controller_create(&loop.settings, &limits, &loop.model, loop.ts, &beside,
                                        &diag) == RK_OK,
@@ -397,13 +398,14 @@ START_TEST(a_predictor_comes_and_goes_without_a_bump)
     rk_live *live = NULL;
     rk_diag diag = {RK_OK, ""};
     double before;
-    rk_port port;
+    rk_live_port port = {{NULL, NULL, NULL, NULL}, NULL, NULL};
     rk_event e;
     int scan;
 
     ck_assert_int_eq(rk_sim_plant_create(&loop, &plant, NULL), RK_OK);
-    port = rk_sim_plant_port(plant);
-    ck_assert_int_eq(rk_live_create(&loop, &port, plant, HUGE_VAL, &live, NULL), RK_OK);
+    port.plant = plant;
+    port.seam = rk_sim_plant_port(plant);
+    ck_assert_int_eq(rk_live_create(&loop, &port, HUGE_VAL, &live, NULL), RK_OK);
     for (scan = 0; scan < 900; scan++) {
         before = rk_live_last(live).out;
         if (scan == 300 || scan == 600) {

@@ -99,10 +99,10 @@ static rk_status bump_and_log(void)
     port = rk_sim_port(&sim);
     status = rk_bump_create(&plan, &port, &bump, NULL);
     if (status == RK_OK) {
-        status = rk_record_log_create(path_in(dir, "r.csv"), &loop, false, true, &log, NULL);
+        status = rk_record_log_create(path_in(dir, "r.csv"), &loop, false, false, &log, NULL);
     }
     while (status == RK_OK && rk_bump_get_state(bump) < RK_BUMP_DONE) {
-        const rk_bump_row row = rk_bump_scan(bump);
+        const rk_bump_row row = rk_bump_scan(bump, 1);
 
         status = rk_record_log_row(log, row.time, row.out, row.pv, NULL);
     }

@@ -9,7 +9,8 @@
 #include <redkettle/design/loop/design.h>
 #include <redkettle/design/trial/trial.h>
 #include <redkettle/device/loop.h>
-#include <redkettle/live/sim_plant.h>
+#include <redkettle/live/live_port.h>
+#include <redkettle/live/run_rows.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -22,6 +23,7 @@ typedef enum rk_event_kind {
     RK_EVENT_MANUAL, /* value NaN: the output as it stands */
     RK_EVENT_LOAD,   /* of a simulated plant */
     RK_EVENT_SETTINGS,
+    RK_EVENT_ACKNOWLEDGE, /* alarms that are over are forgotten */
 } rk_event_kind;
 
 enum { RK_EVENT_KEYS_CHARS = 160 };
@@ -65,15 +67,17 @@ typedef struct rk_live rk_live;
 
 /**
  * Set everything up at rest where the plant stands: automatic, sp at the PV there is. Nothing
- * is written to the port. design and port are copied; plant: the simulated plant behind
- * the port, which each scan lets pass; NULL for hardware. sp_rate: the setpoint's ramp, pv-EU
- * per s; infinite: it steps.
+ * is written to the port. design is copied; the port must outlive the loop. sp_rate: the setpoint's
+ * ramp, pv-EU per s; infinite: it steps.
+ *
+ * While the device behind the port does not enable OUT, nothing is written and the loop tracks what
+ * stands there; it goes on from that without a bump, and so it does after OUT could not be written.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a loop that cannot run or a valve beyond its
  *         limits; RK_ERR_IO for a port that does not answer; RK_ERR_MEMORY.
  */
-rk_status rk_live_create(const rk_design *design, const rk_port *port, rk_sim_plant *plant,
-                         double sp_rate, rk_live **live, rk_diag *diag);
+rk_status rk_live_create(const rk_design *design, rk_live_port *port, double sp_rate,
+                         rk_live **live, rk_diag *diag);
 
 /**
  * What scans the loop in the place of its own blocks, such as its program text in a PLC. A scan is
@@ -101,31 +105,31 @@ const char *rk_live_failure(const rk_live *live);
  */
 rk_status rk_live_do(rk_live *live, const rk_event *event, rk_diag *diag);
 
+/** A scan comes `elapsed` s after the one before, which need not be the interval: the clock goes there,
+ * and a simulated plant lives through what was missed. Without it the clock goes on by the interval. */
+void rk_live_pass(rk_live *live, double elapsed);
+
 /** One scan, `elapsed` s after the one before, and what follows until the next. Its memory is
  * bounded whatever it runs for. */
 void rk_live_scan(rk_live *live, double elapsed);
 
-/** Put the safe output on the valve, at once; false if the port does not take it. */
-bool rk_live_make_safe(rk_live *live);
+/**
+ * Put the safe output on the valve, at once and whatever the rate, trying for so long, s, where it can be
+ * lost; false if the port does not take it. A device that does not enable OUT keeps what it has.
+ */
+bool rk_live_make_safe(rk_live *live, double seconds);
+
+/** Has the device taken OUT: does it not enable it? */
+bool rk_live_is_held(const rk_live *live);
 
 /** The block, to look at; its clock, s; how many scans there were. */
-rk_loop *rk_live_block(rk_live *live);
-double rk_live_time(const rk_live *live);
+const rk_loop *rk_live_block(const rk_live *live);
+double rk_live_time(const rk_live *live);          /* of the scan that comes */
 double rk_live_scan_interval(const rk_live *live); /* s */
 size_t rk_live_scans(const rk_live *live);
 
-/** A scan's row. */
-typedef struct rk_live_row {
-    double time;   /* s */
-    double sp, pv; /* pv-EU; a pv of NaN: there was none */
-    double out;    /* out-EU */
-} rk_live_row;
-
 /** The last scan's. */
 rk_live_row rk_live_last(const rk_live *live);
-
-/** Rows that are kept for a picture, at most. */
-enum { RK_LIVE_ROWS_MOST = 16384 };
 
 /**
  * The run so far, for a picture: every scan, or, of a long run, every second, fourth, .. one;
@@ -136,8 +140,12 @@ rk_run_curves rk_live_curves(const rk_live *live);
 /** The run's figures, of all its scans. */
 rk_run_figures rk_live_figures(const rk_live *live);
 
-/** "auto", "manual". */
+/** "auto", "manual", and "tracking" while the device does not enable OUT. */
 const char *rk_live_mode(const rk_live *live);
+
+/** The alarms that hold, in words, joined by `between`, with what the port says of why: "PV is bad
+ * (input 0 reads NaN)"; "" for none. */
+void rk_live_alarms(const rk_live *live, const char *between, char *words, size_t room);
 
 /** The alarms of a set in words, joined by `between`; "" for none. */
 void rk_alarm_words(uint32_t alarms, const char *between, char *words, size_t room);

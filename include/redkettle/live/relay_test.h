@@ -53,8 +53,12 @@ typedef struct rk_relay_test rk_relay_test;
 rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
                                const rk_relay_plan *plan, rk_relay_test **test, rk_diag *diag);
 
-/** One scan: PV is read, OUT written; *pv is NaN without one. False when it was the last. */
-bool rk_relay_test_scan(rk_relay_test *test, double *pv, rk_diag *diag);
+/** One scan, `elapsed` s after the one before: PV is read, OUT written; *pv is NaN without one. False when
+ * it was the last. */
+bool rk_relay_test_scan(rk_relay_test *test, double elapsed, double *pv, rk_diag *diag);
+
+/** The last scan's time, s from the first. */
+double rk_relay_test_time(const rk_relay_test *test);
 
 /** End it: the scans that follow put OUT back. */
 void rk_relay_test_stop(rk_relay_test *test);
@@ -71,10 +75,10 @@ double rk_relay_test_hysteresis(const rk_relay_test *test);
 rk_status rk_relay_test_result(const rk_relay_test *test, rk_relay_result *result,
                                rk_diag *diag);
 
-/** NULL does nothing. */
 /** The rows so far, OUT as it stands behind each scan; the test's own. */
 const rk_record *rk_relay_test_record(const rk_relay_test *test);
 
+/** NULL does nothing. */
 void rk_relay_test_free(rk_relay_test *test);
 
 #ifdef __cplusplus

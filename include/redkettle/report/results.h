@@ -165,6 +165,11 @@ typedef struct rk_bump_result {
     double out_start; /* where OUT is back, or should be */
     double length;    /* s */
     bool real_time;
+    bool held;                          /* it ended because the device does not enable OUT */
+    size_t late_scans;                  /* in real time: by more than half a scan */
+    double usual_lateness;              /* s: of 99.9 % */
+    double longest_gap, longest_gap_at; /* s without a scan, and when it ended */
+    double scan;                        /* s */
 } rk_bump_result;
 
 rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
@@ -196,8 +201,16 @@ typedef struct rk_run_result {
     const char *mode;
     const char *alarms; /* all that came, "" for none */
     double sp, pv, out;
-    const char *stopped;                     /* by what signal; NULL: by none */
-    bool made_safe;                          /* then the safe output is on the valve */
+    const char *stopped;                /* by what signal; NULL: by none */
+    bool safe_wanted;                   /* then, or at the end, */
+    bool made_safe;                     /* the safe output, and it is on the valve */
+    bool held;                          /* the device does not enable OUT */
+    bool real_time;                     /* these are known then: */
+    size_t late_scans;                  /* by more than half a scan */
+    double usual_lateness, latest;      /* s: of 99.9 %, and of the latest */
+    double longest_gap, longest_gap_at; /* s without a scan, and when it ended */
+    size_t reconnects;                  /* connections made anew */
+    const char *refused; /* why the system gave no priority; "": it did; NULL: nobody asked */
     const rk_run_figures *figures, *stepped; /* of the run; of the same with setpoint steps */
 } rk_run_result;
 

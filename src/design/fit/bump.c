@@ -15,11 +15,14 @@ struct rk_bump {
     rk_bump_state state;
     char why[160];
     double out_start, out;
-    double scan;    /* how many were made */
-    double next_at; /* the scan of the next move, or of the end */
+    double base, scans; /* the next scan is due at base, s, and scans intervals */
+    bool begun;
+    double time;    /* of this scan, s */
+    double began;   /* to wait for PV to be steady, s */
+    double next_at; /* s: the time of the next move, or of the end */
     size_t moved;
-    size_t window;     /* scans that PV is watched before the first move */
-    double *time, *pv; /* of the last scans, window long */
+    size_t window;      /* scans that PV is watched before the first move */
+    double *times, *pv; /* of the last scans, window long */
     size_t watched;
     bool put_back; /* OUT has to be put back */
 };
@@ -30,6 +33,8 @@ struct rk_bump {
 #define STILL 0.0005
 /* A test of more scans than this is a mistake in its units. */
 #define SCANS_MOST 1e8
+/* Parts of a scan that a clock may be early by. */
+#define EARLY 0.1
 
 static rk_status check_time(const char *what, double seconds, double least, rk_diag *diag)
 {
@@ -201,9 +206,9 @@ rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump 
     made->plan = *plan;
     made->port = *port;
     made->window = (size_t)ceil(plan->before / plan->ts);
-    made->time = rk_memory_create(made->window, sizeof(double));
+    made->times = rk_memory_create(made->window, sizeof(double));
     made->pv = rk_memory_create(made->window, sizeof(double));
-    if (made->time == NULL || made->pv == NULL) {
+    if (made->times == NULL || made->pv == NULL) {
         status = rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a test");
     } else {
         status = first_look(made, diag);
@@ -234,6 +239,18 @@ void rk_bump_stop(rk_bump *b, const char *why)
     put_back(b);
 }
 
+void rk_bump_finish(rk_bump *b, const char *why)
+{
+    if (b->state >= RK_BUMP_DONE) return;
+    (void)snprintf(b->why, sizeof b->why, "%s", why);
+    put_back(b);
+    if (b->state == RK_BUMP_STOPPED) {
+        b->state = RK_BUMP_DONE;
+    } else {
+        (void)snprintf(b->why, sizeof b->why, "the port took no OUT");
+    }
+}
+
 static void move_to(rk_bump *b, double out)
 {
     b->put_back = true; /* even if the write is said to have failed */
@@ -251,26 +268,26 @@ static bool is_steady(rk_bump *b, double pv)
     rki_trend line;
 
     if (b->watched == b->window) {
-        memmove(b->time, b->time + 1, (b->window - 1) * sizeof(double));
+        memmove(b->times, b->times + 1, (b->window - 1) * sizeof(double));
         memmove(b->pv, b->pv + 1, (b->window - 1) * sizeof(double));
         b->watched--;
     }
-    b->time[b->watched] = b->scan * b->plan.ts;
+    b->times[b->watched] = b->time;
     b->pv[b->watched++] = pv;
     if (b->watched < b->window) return false;
-    line = rki_trend_of(b->time, b->pv, 0, b->window - 1);
+    line = rki_trend_of(b->times, b->pv, 0, b->window - 1);
     return rki_trend_is_steady(&line, isfinite(span) ? STILL * span : 0.0);
 }
 
 static void wait_or_move(rk_bump *b, double pv)
 {
     const bool steady = is_steady(b, pv);
-    const double waited = b->scan - (double)(b->window - 1);
+    const double waited = b->time - ((double)(b->window - 1) * b->plan.ts);
     char why[120];
 
     if (b->watched < b->window) return;
     if (!steady && b->plan.patience > 0) {
-        if (waited * b->plan.ts < b->plan.patience) return;
+        if (waited < b->plan.patience - (EARLY * b->plan.ts)) return;
         (void)snprintf(why, sizeof why,
                        "PV was not steady for %g s within %g s; OUT was not moved",
                        b->plan.before, b->plan.before + b->plan.patience);
@@ -278,7 +295,7 @@ static void wait_or_move(rk_bump *b, double pv)
         return;
     }
     b->state = RK_BUMP_MOVING;
-    b->next_at = b->scan;
+    b->next_at = b->time;
 }
 
 /* Where OUT goes with the next move: exactly to the start when the moves add up to nothing. */
@@ -294,20 +311,27 @@ static double next_level(const rk_bump *b)
     return b->out_start + (fabs(sum) > 1e-9 * size ? sum : 0.0);
 }
 
+/* Between two moves OUT is written each scan: whatever else writes there does not stay. */
+static void keep_out(rk_bump *b)
+{
+    if (b->put_back) {
+        move_to(b, b->out);
+    }
+}
+
 static void move_when_due(rk_bump *b)
 {
-    if (b->scan < b->next_at) return;
+    if (b->time < b->next_at - (EARLY * b->plan.ts)) {
+        keep_out(b);
+        return;
+    }
     if (b->moved == b->plan.moves) {
-        move_to(b, b->out_start);
-        if (b->state == RK_BUMP_MOVING) {
-            b->state = RK_BUMP_DONE;
-            b->put_back = false;
-        }
+        rk_bump_finish(b, "");
         return;
     }
     move_to(b, next_level(b));
     b->moved++;
-    b->next_at = b->scan + ceil((b->plan.hold / b->plan.ts) - 1e-9);
+    b->next_at = b->time + b->plan.hold;
 }
 
 /* What stops the test, or NULL. */
@@ -326,12 +350,26 @@ static const char *look(rk_bump *b, double *pv, char *room, size_t length)
     return room;
 }
 
-rk_bump_row rk_bump_scan(rk_bump *b)
+/* The clock, to this scan. On its time it is a whole number of intervals from the last that was not. */
+static void pass(rk_bump *b, double elapsed)
 {
-    rk_bump_row row = {.time = b->scan * b->plan.ts};
+    if (b->begun && elapsed > 0 && elapsed != b->plan.ts) {
+        b->base = b->time + elapsed;
+        b->scans = 0;
+    }
+    b->begun = true;
+    b->time = b->base + (b->scans * b->plan.ts);
+    b->scans++;
+}
+
+rk_bump_row rk_bump_scan(rk_bump *b, double elapsed)
+{
+    rk_bump_row row = {0};
     char room[120];
     const char *why = look(b, &row.pv, room, sizeof room);
 
+    pass(b, elapsed);
+    row.time = b->time;
     if (b->state == RK_BUMP_STRANDED) {
         put_back(b);
     } else if (why != NULL) {
@@ -343,7 +381,6 @@ rk_bump_row rk_bump_scan(rk_bump *b)
         move_when_due(b);
     }
     row.out = b->out;
-    b->scan++;
     return row;
 }
 
@@ -370,7 +407,7 @@ double rk_bump_time_left(const rk_bump *b)
         return ((double)(b->window - b->watched) * b->plan.ts) + to_come;
     }
     if (b->state != RK_BUMP_MOVING) return 0.0;
-    return fmax(b->next_at - b->scan, 0.0) * b->plan.ts + to_come;
+    return fmax(b->next_at - b->base - (b->scans * b->plan.ts), 0.0) + to_come;
 }
 
 void rk_bump_free(rk_bump *bump)
@@ -379,7 +416,7 @@ void rk_bump_free(rk_bump *bump)
     if (bump->put_back) {
         rk_bump_stop(bump, "given up");
     }
-    rk_memory_free(bump->time);
+    rk_memory_free(bump->times);
     rk_memory_free(bump->pv);
     rk_memory_free(bump);
 }

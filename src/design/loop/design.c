@@ -84,6 +84,7 @@ rk_design rk_design_make(void)
     made.program.name_length = NAME_LENGTH;
     made.program.pv_raw[0] = made.program.pv_raw[1] = none;
     made.program.out_raw[0] = made.program.out_raw[1] = none;
+    made.port = rk_port_design_make();
     return made;
 }
 
@@ -183,6 +184,10 @@ rk_status rk_design_check(const rk_design *loop, rk_diag *diag)
     }
     if (status == RK_OK) {
         status = rk_program_design_check(loop, diag);
+    }
+    if (status == RK_OK) {
+        status = rk_port_design_check(&loop->port, !isnan(loop->pv_low), !isnan(loop->out_low),
+                                      NULL, diag);
     }
     if (status == RK_OK && loop->has_plant) {
         status = rk_plant_design_check(&loop->plant, loop->pv_low, loop->pv_high, diag);

@@ -41,6 +41,8 @@ static const word_list derivative_words = {scheme_text, scheme_value, RK_SCHEME_
 WORDS(algorithm, RK_ALGORITHM_POSITION, RK_ALGORITHM_VELOCITY)
 WORDS(yes_no, RK_NO, RK_YES)
 WORDS(warm_start, RK_WARM_START_AS_IT_WAS, RK_WARM_START_AUTOMATIC)
+WORDS(port_kind, RK_PORT_SIM, RK_PORT_MODBUS_RTU)
+WORDS(word_order, RK_WORD_ORDER_HIGH_FIRST, RK_WORD_ORDER_LOW_FIRST)
 WORDS(date_order, RK_DATE_ORDER_BY_FILE, RK_DATE_ORDER_MONTH_FIRST)
 
 /* A row: the key, and where its value lies. */
@@ -84,6 +86,7 @@ static const rk_section sections[] = {
     {"settings", "The controller's settings, in the form that they were typed."},
     {"require", "What the loop must do; check and search judge by it."},
     {"plant", "The simulated plant that bump and run act on, with its faults."},
+    {"port", "What bump and run act on: the simulated plant, or a device over Modbus."},
     {"program", "How emit writes the program text for the PLC."},
 };
 
@@ -279,6 +282,26 @@ static const row rows[] = {
         "When neither PV nor OUT gets through."),
     TEXT("plant", "valve-file", plant.valve_file, "none",
          "A file that keeps the valve's place from one run to the next."),
+    WORD("port", "kind", port_kind_words, port.kind, "sim", "What stands at the other end."),
+    TEXT("port", "address", port.address, "needed, but for sim",
+         "HOST:PORT of modbus-tcp, or DEVICE BAUD FRAME such as /dev/ttyUSB0 9600 8N1."),
+    NUMBER("port", "unit", NONE, FROM_0, port.unit, "1", "The device's Modbus address."),
+    ROW("port", "pv", REGISTER, NONE, ANY, port.pv, "needed, but for sim",
+        "Where PV is read; LOW..HIGH are its raw numbers at the range's ends."),
+    ROW("port", "out", REGISTER, NONE, ANY, port.out, "needed, but for sim",
+        "Where OUT is written, a holding register, with its raw numbers."),
+    ROW("port", "out-now", REGISTER, NONE, ANY, port.out_now, "out's own register",
+        "Where OUT is read back: what stands on the valve."),
+    ROW("port", "pv-good", FLAG, NONE, ANY, port.pv_good, "PV is taken as good",
+        "What reads 0 while PV is bad."),
+    ROW("port", "enable", FLAG, NONE, ANY, port.enable, "OUT may always be written",
+        "What reads 0 while nothing may be written."),
+    ROW("port", "heartbeat", FLAG, NONE, ANY, port.heartbeat, "none",
+        "A holding register that counts the scans, for the device to watch."),
+    WORD("port", "word-order", word_order_words, port.word_order, "high-first",
+         "Which half of a 32-bit value stands at the lower address."),
+    TIME("port", "timeout", ABOVE_0, port.timeout, "200ms",
+         "How long without a whole reply until the connection is made anew."),
     WORD("program", "warm-start", warm_start_words, program.warm_start, "as-it-was",
          "Whether the loop is in manual or automatic after a warm restart of the PLC."),
     WORD("program", "configuration", yes_no_words, program.configuration, "yes",
@@ -385,17 +408,21 @@ static const char *unit_words(rk_key_unit unit)
 
 static const char *type_words(rk_key_type type)
 {
-    static const char *const words[] = {"a text",
-                                        "a word",
-                                        "a number",
-                                        "a time",
-                                        "one time, or two with a comma between",
-                                        "one to eight times with commas between",
-                                        "two numbers, low and high",
-                                        "two times, low and high",
-                                        "two times, from when and for how long",
-                                        "a list of numbers",
-                                        "ms, s, min or h"};
+    static const char *const words[] = {
+        "a text",
+        "a word",
+        "a number",
+        "a time",
+        "one time, or two with a comma between",
+        "one to eight times with commas between",
+        "two numbers, low and high",
+        "two times, low and high",
+        "two times, from when and for how long",
+        "a list of numbers",
+        "ms, s, min or h",
+        "TABLE ADDRESS TYPE [LOW..HIGH]: input or holding; int16, "
+        "uint16, int32, uint32 or float32",
+        "TABLE ADDRESS: coil, discrete, input or holding"};
 
     return words[type];
 }
@@ -598,6 +625,9 @@ rk_status rk_design_set(rk_design *design, const char *section, const char *name
     case RK_KEY_TIME_UNIT:
         if (rk_time_unit_parse(value, to)) return RK_OK;
         return bad(&r->key, value, "is not a time unit; give ms, s, min or h", diag);
+    case RK_KEY_REGISTER:
+    case RK_KEY_FLAG:
+        return rk_port_register_set(&design->port, name, value, diag);
     case RK_KEY_WORD:
         return set_word(r, value, to, diag);
     default:
@@ -716,6 +746,10 @@ rk_status rk_design_get(const rk_design *design, const char *section, const char
         return RK_OK;
     case RK_KEY_TRIANGLE:
         get_triangle(design, value);
+        return RK_OK;
+    case RK_KEY_REGISTER:
+    case RK_KEY_FLAG:
+        rk_port_register_get(&design->port, name, value);
         return RK_OK;
     default:
         get_numbers(design, r, from, value);

@@ -60,7 +60,7 @@ static rk_status start(rig *g, const rk_bump_plan *plan, rk_diag *diag)
 static void scan(rig *g)
 {
     ck_assert_int_lt(g->rows, ROWS);
-    g->row[g->rows++] = rk_bump_scan(g->bump);
+    g->row[g->rows++] = rk_bump_scan(g->bump, 1);
     rk_sim_advance(&g->sim);
 }
 

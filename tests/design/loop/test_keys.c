@@ -53,6 +53,10 @@ static const char *sample(const rk_key *key)
         return "4.0s, 46.0s, 6.0s";
     case RK_KEY_INTERVAL:
         return "0.25, 0.5";
+    case RK_KEY_REGISTER:
+        return "holding 7 float32 -0.5..99.5";
+    case RK_KEY_FLAG:
+        return "holding 3";
     case RK_KEY_TRIANGLE:
         return "4, 0.5, 9, 0.25, 1, 16";
     case RK_KEY_WORD:

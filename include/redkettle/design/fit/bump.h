@@ -43,7 +43,7 @@ rk_status rk_bump_plan_complete(rk_bump_plan *plan, const rk_design *loop, rk_di
 typedef enum rk_bump_state {
     RK_BUMP_WAITING = 0, /* for PV to be steady */
     RK_BUMP_MOVING = 1,  /* OUT was moved */
-    RK_BUMP_DONE = 2,    /* all moves made, OUT back where it was */
+    RK_BUMP_DONE = 2,    /* all moves made, or enough of them, OUT back where it was */
     RK_BUMP_STOPPED = 3, /* ended early, OUT back where it was */
     RK_BUMP_STRANDED = 4 /* ended, but OUT could not be put back yet */
 } rk_bump_state;
@@ -70,11 +70,15 @@ rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump 
                          rk_diag *diag);
 
 /**
- * One scan, every ts: read PV, move OUT when it is time to. A PV beyond its bounds, a bad PV
- * or a port that does not answer ends the test: OUT goes back to where it was. Stranded, it
- * tries again to put OUT back.
+ * One scan, every ts: read PV, move OUT when it is time to, and write it again each scan once it was
+ * moved. A PV beyond its bounds, a bad PV or a port that does not answer ends the test: OUT goes back to
+ * where it was. Stranded, it tries again to put OUT back. elapsed: s since the scan before by the
+ * caller's clock, by which rows and moves are timed; the first scan is at 0.
  */
-rk_bump_row rk_bump_scan(rk_bump *bump);
+rk_bump_row rk_bump_scan(rk_bump *bump, double elapsed);
+
+/** All that was wanted is known: put OUT back now and be done; `why` is kept. Nothing if it has ended. */
+void rk_bump_finish(rk_bump *bump, const char *why);
 
 /** End the test now and put OUT back; `why` is kept. Nothing if it has ended. */
 void rk_bump_stop(rk_bump *bump, const char *why);

@@ -5,6 +5,7 @@
 #include <stdbool.h>
 
 #include <redkettle/design/loop/model.h>
+#include <redkettle/design/loop/port_design.h>
 #include <redkettle/design/loop/requirements.h>
 #include <redkettle/design/loop/settings.h>
 #include <redkettle/device/loop.h>
@@ -172,6 +173,7 @@ typedef struct rk_design {
     rk_plant_design plant; /* behind the sim port */
 
     rk_program_design program;
+    rk_port_design port; /* what run and bump act on */
 } rk_design;
 
 /** Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for counts or an address that are none; diag

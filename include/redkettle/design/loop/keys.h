@@ -30,6 +30,8 @@ typedef enum rk_key_type {
     RK_KEY_STRETCH,       /* two times: from when, for how long */
     RK_KEY_TRIANGLE,      /* the lower triangle of a covariance, row by row */
     RK_KEY_TIME_UNIT,     /* ms, s, min, h */
+    RK_KEY_REGISTER,      /* of a device: table, address, type, raw range */
+    RK_KEY_FLAG,          /* of a device: table and address */
 } rk_key_type;
 
 /** What a number counts. */
@@ -77,7 +79,7 @@ typedef struct rk_section {
 } rk_section;
 
 /** Room for something a key. */
-enum { RK_KEYS_MAX = 128 };
+enum { RK_KEYS_MAX = 160 };
 
 /** At most RK_KEYS_MAX. */
 size_t rk_key_count(void);
