@@ -23,6 +23,8 @@ enum { IDLE = 60, BYTES_WITHIN = 200000 };
 /* The acceptor looks up so often whether to stop, ms. */
 enum { LOOK_UP = 100 };
 enum { ADDRESSES = 65536 };
+/* Lines that may wait to be taken, or to be turned away. */
+enum { BACKLOG = 128 };
 
 typedef struct served_line {
     rk_modbus_device *device;
@@ -410,7 +412,7 @@ static bool listen_at(rk_modbus_device *d)
     modbus_t *context = modbus_new_tcp_pi(d->line.name, d->line.service);
 
     if (context == NULL) return false;
-    d->listener = modbus_tcp_pi_listen(context, RK_MODBUS_CONNECTIONS);
+    d->listener = modbus_tcp_pi_listen(context, BACKLOG);
     modbus_free(context);
     return d->listener >= 0 && start_thread(&d->acceptor, accept_lines, d);
 }
@@ -518,6 +520,9 @@ void rk_modbus_device_free(rk_modbus_device *d)
     (void)pthread_mutex_lock(&d->mutex);
     d->stop = true;
     (void)pthread_mutex_unlock(&d->mutex);
+    if (d->listener >= 0) {
+        (void)shutdown(d->listener, SHUT_RDWR); /* the acceptor wakes up */
+    }
     if (d->accepting) {
         (void)pthread_join(d->acceptor, NULL);
     }

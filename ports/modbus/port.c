@@ -41,9 +41,9 @@ struct rk_modbus_port {
     unsigned long ticket, served; /* of what is asked, and of the last that was answered */
     double out;                   /* to be written; NaN: the heartbeat alone */
     uint16_t heartbeat;
-    bool kept; /* the line, by the last answer */
-    modbus_reading reading;
-    char why_not[MODBUS_WHY_CHARS]; /* no line, or the write was refused */
+    modbus_reading reading;         /* the last answer: what was read, */
+    char refusal[MODBUS_WHY_CHARS]; /* and why what was written was not taken */
+    char no_line[MODBUS_WHY_CHARS]; /* why there is none */
     size_t connects;
 
     /* the scan's own */
@@ -92,11 +92,11 @@ static void connect_line(rk_modbus_port *p)
     p->up = up;
     if (up) {
         p->connects++;
-        p->why_not[0] = '\0';
+        p->no_line[0] = '\0';
         (void)pthread_cond_broadcast(&p->done);
         return;
     }
-    (void)snprintf(p->why_not, sizeof p->why_not, "%s", why);
+    (void)snprintf(p->no_line, sizeof p->no_line, "%s", why);
     if (!p->stop) {
         (void)wait_for(&p->asked, &p->mutex, now() + RETRY);
     }
@@ -132,8 +132,7 @@ static void work_off(rk_modbus_port *p)
     if (what == WANT_READ) {
         p->reading = reading;
     }
-    (void)snprintf(p->why_not, sizeof p->why_not, "%s", why);
-    p->kept = kept;
+    (void)snprintf(p->refusal, sizeof p->refusal, "%s", why);
     p->served = ticket;
     (void)pthread_cond_broadcast(&p->done);
     if (!kept) {
@@ -170,7 +169,7 @@ static bool ask(rk_modbus_port *p, want what, double out, double until)
     (void)pthread_mutex_lock(&p->mutex);
     if (!p->up) {
         (void)snprintf(p->why, sizeof p->why, "%s",
-                       p->why_not[0] != '\0' ? p->why_not : "no connection");
+                       p->no_line[0] != '\0' ? p->no_line : "no connection");
         (void)pthread_mutex_unlock(&p->mutex);
         return false;
     }
@@ -184,7 +183,7 @@ static bool ask(rk_modbus_port *p, want what, double out, double until)
     answered = p->served == ticket;
     if (answered) {
         p->seen = what == WANT_READ ? p->reading : p->seen;
-        (void)snprintf(p->why, sizeof p->why, "%s", p->why_not);
+        (void)snprintf(p->why, sizeof p->why, "%s", p->refusal);
     } else {
         p->want = WANT_NOTHING; /* not begun, it is not wanted any more */
         (void)snprintf(p->why, sizeof p->why, "no reply in time");
@@ -336,7 +335,7 @@ bool rk_modbus_port_wait(rk_modbus_port *p, double seconds)
     }
     up = p->up;
     if (!up) {
-        (void)snprintf(p->why, sizeof p->why, "%s", p->why_not);
+        (void)snprintf(p->why, sizeof p->why, "%s", p->no_line);
     }
     (void)pthread_mutex_unlock(&p->mutex);
     return up;
