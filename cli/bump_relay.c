@@ -7,6 +7,7 @@
 
 static const char *why(const bump_job *b)
 {
+    if (b->run.held) return "the device does not enable OUT any more";
     if (b->run.unwritten) return "a row could not be written";
     switch (rk_relay_test_stage(b->test)) {
     case RK_RELAY_TEST_STOPPED:
@@ -42,8 +43,9 @@ static int tell_end(const bump_job *b)
         isnan(rk_relay_test_hysteresis(b->test))) {
         return fail(j, EXIT_VERDICT_NO, "stopped by %s; OUT was not moved", caught_name());
     }
-    return fail(j, EXIT_VERDICT_NO, "%s; OUT is back at %.6g %s", why(b),
-                rk_relay_test_out(b->test), units);
+    if (b->run.held) return fail(j, EXIT_VERDICT_NO, "%s; OUT was left to it", why(b));
+    return fail(j, b->recorded != EXIT_DONE ? b->recorded : EXIT_VERDICT_NO,
+                "%s; OUT is back at %.6g %s", why(b), rk_relay_test_out(b->test), units);
 }
 
 static int tell(job *j)
@@ -57,11 +59,15 @@ static int tell(job *j)
                                 b->run.rows,
                                 rk_relay_test_out(b->test),
                                 rk_relay_test_hysteresis(b->test),
-                                b->record};
+                                b->record,
+                                b->run.timing.longest,
+                                b->run.timing.longest_at,
+                                rk_timing_is_stalled(&b->run.timing, j->loop.ts)};
     rk_report *report;
     int status;
 
-    if (b->run.unwritten || rk_relay_test_result(b->test, &found, &diag) != RK_OK) {
+    if (b->run.unwritten || b->run.held ||
+        rk_relay_test_result(b->test, &found, &diag) != RK_OK) {
         return tell_end(b);
     }
     if (rk_relay_point_compute(rk_relay_test_record(b->test), &point, &diag) == RK_OK) {
@@ -69,6 +75,7 @@ static int tell(job *j)
     }
     report = report_make(j);
     status = show_report(j, report, rk_report_add_relay(report, &j->loop, &results), NULL);
+    if (b->recorded != EXIT_DONE) return b->recorded;
     if (status != EXIT_DONE || !j->save) return status;
     j->loop.ultimate_gain = results.point != NULL ? point.gain : found.ultimate_gain;
     j->loop.ultimate_period = results.point != NULL ? point.period : found.ultimate_period;

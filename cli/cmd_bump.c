@@ -136,7 +136,7 @@ static int set_up(job *j)
 #define SHOW_EVERY 0.1
 /* The disk may take so long at the end, s; so may what is told after a signal. */
 #define DISK_FOR 2.0
-enum { TELL_FOR = 3 };
+enum { TELL_FOR = 2 };
 
 bool is_time_to_show(bump_job *b)
 {
@@ -189,14 +189,15 @@ int begin_test(bump_job *b)
 int end_test(bump_job *b, int status)
 {
     rk_diag diag = {RK_OK, ""};
-    int recorded = EXIT_DONE;
+    const bool recorded = rk_record_log_finish(b->log, DISK_FOR, &diag) == RK_OK;
 
     release_signals(status, TELL_FOR);
-    if (rk_record_log_finish(b->log, DISK_FOR, &diag) != RK_OK) {
-        recorded = fail_diag(&b->j, RK_ERR_IO, &diag);
-    }
     terminal_end();
-    return recorded;
+    if (recorded) return EXIT_DONE;
+    /* What has stopped a step test is told with how it ended. */
+    return b->bump != NULL && rk_bump_get_state(b->bump) == RK_BUMP_STOPPED
+               ? EXIT_NO_ACCESS
+               : fail_diag(&b->j, RK_ERR_IO, &diag);
 }
 
 static int status_of(rk_bump_state state)
@@ -237,7 +238,7 @@ static int show_result(bump_job *b)
         .usual_lateness = timing->usual,
         .longest_gap = timing->longest,
         .longest_gap_at = timing->longest_at,
-        .scan = b->plan.ts,
+        .stalled = rk_timing_is_stalled(timing, b->plan.ts),
     };
     rk_report *report = report_make(&b->j);
     rk_status status = rk_report_add_bump(report, &b->j.loop, &result);
@@ -259,6 +260,7 @@ static int tell(job *j)
     const rk_bump_state state = rk_bump_get_state(b->bump);
     const char *units = b->j.loop.out_units;
     const double back = rk_bump_out_start(b->bump);
+    const bool stalled = rk_timing_is_stalled(&b->made.timing, b->plan.ts);
     int status;
 
     if (state == RK_BUMP_STRANDED) {
@@ -275,13 +277,12 @@ static int tell(job *j)
         (void)fail(&b->j, EXIT_VERDICT_NO,
                    "%s; OUT is back at %.6g %s; the record up to there: %s",
                    rk_bump_why(b->bump), back, units, b->record);
-        if (!b->j.json) return EXIT_VERDICT_NO;
+        if (!b->j.json) return b->recorded != EXIT_DONE ? b->recorded : EXIT_VERDICT_NO;
     }
     status = show_result(b);
-    if (status == EXIT_DONE) {
-        status = b->recorded;
-    }
-    return status == EXIT_DONE && state == RK_BUMP_STOPPED ? EXIT_VERDICT_NO : status;
+    if (b->recorded != EXIT_DONE) return b->recorded;
+    return status == EXIT_DONE && (state == RK_BUMP_STOPPED || stalled) ? EXIT_VERDICT_NO
+                                                                        : status;
 }
 
 static int bump(job *j)

@@ -159,7 +159,7 @@ static void tell_alarms(run_job *r)
 enum { TOLD_MOST = 50 };
 /* The disk may take so long at the end, s; so may what is told after a signal, and with a figure. */
 #define DISK_FOR 2.0
-enum { TELL_FOR = 3, DRAW_FOR = 15 };
+enum { TELL_FOR = 2, DRAW_FOR = 15 };
 
 /* The device takes OUT, or gives it back. */
 static void tell_device(run_job *r)
@@ -236,7 +236,7 @@ static void prioritise(run_job *r)
 }
 
 /* What was put where, behind the last row; every row is on the disk then, or that is told. */
-static int end_record(run_job *r, const run_end *end)
+static int end_record(run_job *r, const run_end *end, bool ended_by_it)
 {
     rk_diag diag = {RK_OK, ""};
     char why[120];
@@ -248,7 +248,7 @@ static int end_record(run_job *r, const run_end *end)
         (void)rk_record_log_comment(r->log, why, NULL);
     }
     if (rk_record_log_finish(r->log, DISK_FOR, &diag) == RK_OK) return EXIT_DONE;
-    return fail_diag(&r->j, RK_ERR_IO, &diag);
+    return ended_by_it ? EXIT_NO_ACCESS : fail_diag(&r->j, RK_ERR_IO, &diag);
 }
 
 static int run_live(job *j)
@@ -279,7 +279,7 @@ static int run_live(job *j)
                     : end.stopped         ? EXIT_VERDICT_NO
                                           : EXIT_DONE,
                     j->figure != NULL ? DRAW_FOR : TELL_FOR);
-    recorded = r->log != NULL ? end_record(r, &end) : EXIT_DONE;
+    recorded = r->log != NULL ? end_record(r, &end, status != EXIT_DONE) : EXIT_DONE;
     terminal_end();
     if (status == EXIT_DONE) {
         status = tell_run(r, &end);

@@ -10,6 +10,11 @@
 #define STALL 3.0
 enum { STALLS_TOLD = 100 };
 
+bool rk_timing_is_stalled(const rk_timing *timing, double ts)
+{
+    return timing->longest > STALL * ts;
+}
+
 static const char *stopped(const rk_pace *pace)
 {
     return pace->stopped != NULL ? pace->stopped(pace->user) : NULL;
@@ -138,6 +143,10 @@ rk_status rk_relay_test_run(rk_relay_test *test, double ts, rk_live_port *port,
             rk_relay_test_stop(test);
         }
         more = rk_relay_test_scan(test, elapsed, &pv, diag);
+        if (more && !isnan(pv) && !rk_live_port_enabled(port)) {
+            run->held = true;
+            rk_relay_test_stop(test);
+        }
         if (log != NULL && !run->unwritten &&
             (tell_stall(log, elapsed, ts, rk_relay_test_time(test), &told, &ignored) != RK_OK ||
              rk_record_log_row(log, rk_relay_test_time(test), rk_relay_test_out(test), pv,

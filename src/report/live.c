@@ -5,19 +5,16 @@
 
 #include "parts.h"
 
-/* Without a scan for so many of them a test has stalled. */
-#define STALL 3.0
-
 rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
                              const rk_bump_result *result)
 {
     static const char *const states[] = {"waiting", "moving", "done", "stopped", "stranded"};
-    const bool stalled =
-        result != NULL && result->real_time && result->longest_gap > STALL * result->scan;
     rk_report *r = report;
     char length[RKI_SHOWN_CHARS];
+    bool stalled;
 
     if (loop == NULL || result == NULL) return RK_ERR_ARG;
+    stalled = result->stalled;
     rki_row_word(r, "file", NULL, result->file);
     rki_row_count(r, "rows", NULL, result->rows);
     rki_row_word(r, "state", NULL, states[result->state]);
@@ -35,9 +32,9 @@ rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
     if (stalled) {
         rki_row_say(
             r,
-            "CAUTION: nobody looked for %.3g s before %.4g s (%.3g s is a scan): OUT stood, "
-            "and PV was not read. The record's times are true.",
-            result->longest_gap, result->longest_gap_at, result->scan);
+            "CAUTION: nobody looked for %.3g s before %.4g s: OUT stood, and PV was not read. "
+            "The record's times are true.",
+            result->longest_gap, result->longest_gap_at);
     }
     if (result->why[0] != '\0') {
         rki_row_say(r, "Ended early: %s.", result->why);
@@ -118,6 +115,14 @@ rk_status rk_report_add_relay(rk_report *report, const rk_design *loop,
     if (results->point == NULL && found->amplitude < 2.0 * results->hysteresis) {
         rki_row_note(r,
                      "CAUTION: PV swings little beyond the hysteresis: give a larger --relay.");
+    }
+    rki_row_value(r, "longest_gap_s", results->longest_gap);
+    if (results->stalled) {
+        rki_row_note(
+            r,
+            "CAUTION: stalled: nobody looked for %.3g s before %.4g s, and OUT was not "
+            "switched in time: make the test again.",
+            results->longest_gap, results->longest_gap_at);
     }
     if (results->file != NULL) {
         rki_row_say(r, "The record is in %s.", results->file);

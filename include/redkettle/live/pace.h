@@ -51,6 +51,9 @@ typedef struct rk_timing {
     double longest_at; /* s from the start */
 } rk_timing;
 
+/** Was there a gap of more than three scans? */
+bool rk_timing_is_stalled(const rk_timing *timing, double ts);
+
 /** OUT that cannot be put back is tried for so long, s. */
 #define RK_BUMP_TRY_FOR 60.0
 /** A safe output that cannot be written is tried for so long, s. */
@@ -76,7 +79,8 @@ void rk_bump_run(rk_bump *bump, double ts, const char *out_units, rk_live_port *
 /** How a relay test was run. */
 typedef struct rk_relay_run {
     size_t rows;
-    bool unwritten; /* it ended because a row could not be written */
+    bool unwritten; /* it ended because a row could not be written, */
+    bool held;      /* or because the device does not enable OUT: OUT was left to it */
     rk_timing timing;
 } rk_relay_run;
 
