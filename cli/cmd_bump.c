@@ -83,7 +83,7 @@ static int plan_test(job *j)
 int open_port(bump_job *b)
 {
     rk_diag diag = {RK_OK, ""};
-    rk_real pv;
+    rk_real pv = 0;
     rk_status status;
 
     catch_signals();
@@ -92,8 +92,8 @@ int open_port(bump_job *b)
     }
     status = rk_live_port_open(&b->j.loop, &b->port, &diag);
     if (status != RK_OK) return fail_diag(&b->j, status, &diag);
-    if (b->port.modbus != NULL && b->port.seam.read_pv(b->port.seam.user, &pv) == RK_OK &&
-        !rk_live_port_enabled(&b->port)) {
+    (void)b->port.seam.read_pv(b->port.seam.user, &pv);
+    if (rk_live_port_holds(&b->port)) {
         return fail(
             &b->j, EXIT_NO_ACCESS,
             "the device does not enable OUT ([port] enable reads 0): nothing was moved");

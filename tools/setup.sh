@@ -10,7 +10,7 @@ for wanted in "$@"; do
     tool) packages="$packages gcc libc6-dev cmake ninja-build pkg-config flex bison libcsv-dev
 libinih-dev libjansson-dev libnlopt-dev libncurses-dev libxml2-dev libmodbus-dev gnuplot-nox" ;;
     tests) packages="$packages check valgrind g++ clang clang-format gcc-arm-none-eabi qemu-system-arm
-libcminpack-dev mbpoll python3-pymodbus socat" ;;
+libcminpack-dev mbpoll python3-pymodbus python3-serial python3-serial-asyncio socat" ;;
     *) packages="$packages $wanted" ;;
     esac
 done

@@ -122,6 +122,9 @@ void rk_modbus_port_end_scan(rk_modbus_port *port);
 /** May OUT be written, as last read? False if it could not be. */
 bool rk_modbus_port_enabled(const rk_modbus_port *port);
 
+/** Did the device answer when it was last asked to be read? */
+bool rk_modbus_port_is_reached(const rk_modbus_port *port);
+
 /** Write OUT whatever time it takes, s at most: the line is made anew if it has to be. RK_OK without
  * writing when the device is reached and does not enable it. */
 rk_status rk_modbus_port_write_now(rk_modbus_port *port, double out, double seconds);

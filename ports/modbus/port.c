@@ -42,13 +42,15 @@ struct rk_modbus_port {
     double out;                   /* to be written; NaN: the heartbeat alone */
     uint16_t heartbeat;
     modbus_reading reading;         /* the last answer: what was read, */
-    char refusal[MODBUS_WHY_CHARS]; /* and why what was written was not taken */
+    char refusal[MODBUS_WHY_CHARS]; /* why nothing was read, or OUT not taken, */
+    bool lost;                      /* and whether the line was lost over it */
     char no_line[MODBUS_WHY_CHARS]; /* why there is none */
     size_t connects;
 
     /* the scan's own */
     double began; /* monotonic clock, s */
     bool fresh;   /* read in this scan */
+    bool reached; /* by the last read */
     bool beaten;  /* the heartbeat went out in this scan */
     modbus_reading seen;
     bool enabled;
@@ -114,6 +116,16 @@ static void lose_line(rk_modbus_port *p)
     }
 }
 
+/* What a reading met that lost the line. */
+static void say_lost(const modbus_reading *reading, char why[MODBUS_WHY_CHARS])
+{
+    int i;
+
+    for (i = 0; i < RK_MODBUS_SIGNALS && why[0] == '\0'; i++) {
+        (void)snprintf(why, MODBUS_WHY_CHARS, "%s", reading->why[i]);
+    }
+}
+
 static void work_off(rk_modbus_port *p)
 {
     const want what = p->want;
@@ -131,8 +143,12 @@ static void work_off(rk_modbus_port *p)
     (void)pthread_mutex_lock(&p->mutex);
     if (what == WANT_READ) {
         p->reading = reading;
+        if (!kept) {
+            say_lost(&reading, why);
+        }
     }
     (void)snprintf(p->refusal, sizeof p->refusal, "%s", why);
+    p->lost = !kept;
     p->served = ticket;
     (void)pthread_cond_broadcast(&p->done);
     if (!kept) {
@@ -183,7 +199,10 @@ static bool ask(rk_modbus_port *p, want what, double out, double until)
     answered = p->served == ticket;
     if (answered) {
         p->seen = what == WANT_READ ? p->reading : p->seen;
-        (void)snprintf(p->why, sizeof p->why, "%s", p->refusal);
+        (void)snprintf(p->why, sizeof p->why, "%s",
+                       what == WANT_READ && p->lost ? p->reading.why[RK_MODBUS_PV]
+                                                    : p->refusal);
+        answered = !p->lost;
     } else {
         p->want = WANT_NOTHING; /* not begun, it is not wanted any more */
         (void)snprintf(p->why, sizeof p->why, "no reply in time");
@@ -202,6 +221,7 @@ static bool read_flag(const rk_modbus_port *p, rk_modbus_signal signal)
 static bool read_all(rk_modbus_port *p, double until)
 {
     p->fresh = ask(p, WANT_READ, 0.0, until);
+    p->reached = p->fresh;
     p->enabled = p->fresh && read_flag(p, RK_MODBUS_ENABLE);
     return p->fresh;
 }
@@ -364,6 +384,11 @@ void rk_modbus_port_end_scan(rk_modbus_port *p)
 bool rk_modbus_port_enabled(const rk_modbus_port *port)
 {
     return port->enabled;
+}
+
+bool rk_modbus_port_is_reached(const rk_modbus_port *port)
+{
+    return port->reached;
 }
 
 rk_status rk_modbus_port_write_now(rk_modbus_port *p, double out, double seconds)

@@ -40,6 +40,12 @@ bool rk_modbus_port_enabled(const rk_modbus_port *port)
     return false;
 }
 
+bool rk_modbus_port_is_reached(const rk_modbus_port *port)
+{
+    (void)port;
+    return false;
+}
+
 rk_status rk_modbus_port_write_now(rk_modbus_port *port, double out, double seconds)
 {
     (void)port, (void)out, (void)seconds;

@@ -491,7 +491,7 @@ void rk_live_scan(rk_live *live, double elapsed)
 bool rk_live_make_safe(rk_live *live, double seconds)
 {
     if (rk_live_port_write_now(live->port, live->out_safe, seconds) != RK_OK) return false;
-    live->held = !rk_live_port_enabled(live->port);
+    live->held = rk_live_port_holds(live->port);
     if (!live->held) {
         live->block.out = live->out_safe;
     }
@@ -500,7 +500,7 @@ bool rk_live_make_safe(rk_live *live, double seconds)
 
 bool rk_live_is_held(const rk_live *live)
 {
-    return live->held;
+    return live->held && rk_live_port_holds(live->port);
 }
 
 const rk_loop *rk_live_block(const rk_live *live)

@@ -87,6 +87,12 @@ bool rk_live_port_enabled(const rk_live_port *port)
     return port->modbus == NULL || rk_modbus_port_enabled(port->modbus);
 }
 
+bool rk_live_port_holds(const rk_live_port *port)
+{
+    return port->modbus != NULL && rk_modbus_port_is_reached(port->modbus) &&
+           !rk_modbus_port_enabled(port->modbus);
+}
+
 const char *rk_live_port_why(const rk_live_port *port)
 {
     return port->modbus != NULL ? rk_modbus_port_why(port->modbus) : "";

@@ -89,7 +89,7 @@ void rk_bump_run(rk_bump *bump, double ts, const char *out_units, rk_live_port *
             rk_bump_stop(bump, why);
         }
         row = rk_bump_scan(bump, elapsed);
-        if (!isnan(row.pv) && !rk_live_port_enabled(port)) {
+        if (rk_live_port_holds(port)) {
             result->held = rk_bump_get_state(bump) < RK_BUMP_DONE;
             rk_bump_stop(bump, "the device does not enable OUT any more");
         }
@@ -143,7 +143,7 @@ rk_status rk_relay_test_run(rk_relay_test *test, double ts, rk_live_port *port,
             rk_relay_test_stop(test);
         }
         more = rk_relay_test_scan(test, elapsed, &pv, diag);
-        if (more && !isnan(pv) && !rk_live_port_enabled(port)) {
+        if (more && rk_live_port_holds(port)) {
             run->held = true;
             rk_relay_test_stop(test);
         }

@@ -43,6 +43,9 @@ void rk_live_port_pass(rk_live_port *port, size_t scans);
 /** May OUT be written? As the last scan read it. */
 bool rk_live_port_enabled(const rk_live_port *port);
 
+/** Does the device answer, and not enable OUT? */
+bool rk_live_port_holds(const rk_live_port *port);
+
 /** Why the last scan had no PV, or could not write OUT; "": it could, or it is not known. */
 const char *rk_live_port_why(const rk_live_port *port);
 

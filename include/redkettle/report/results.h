@@ -169,7 +169,7 @@ typedef struct rk_bump_result {
     size_t late_scans;                  /* in real time: by more than half a scan */
     double usual_lateness;              /* s: of 99.9 % */
     double longest_gap, longest_gap_at; /* s without a scan, and when it ended */
-    bool stalled;      /* it was that long */
+    bool stalled;                       /* it was that long */
 } rk_bump_result;
 
 rk_status rk_report_add_bump(rk_report *report, const rk_design *loop,
@@ -184,9 +184,9 @@ typedef struct rk_relay_results {
     const rk_relay_result *found;
     const rk_relay_point *point; /* by a model of the same record; NULL: none fits */
     size_t rows;
-    double out;        /* where OUT is back */
-    double hysteresis; /* pv-EU */
-    const char *file;  /* NULL: none was written */
+    double out;                         /* where OUT is back */
+    double hysteresis;                  /* pv-EU */
+    const char *file;                   /* NULL: none was written */
     double longest_gap, longest_gap_at; /* s without a scan, and when it ended */
     bool stalled;                       /* it was that long */
 } rk_relay_results;
