@@ -3,7 +3,7 @@ PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
 SETUP = tools/setup.sh
 
-.PHONY: all demo test everything prove bench size install lint debug sanitize fuzz fresh format clean
+.PHONY: all demo test everything prove soak bench size install lint debug sanitize fuzz fresh format clean
 
 # The tool and the libraries alone. A build directory that has the tests keeps them.
 all:
@@ -30,8 +30,18 @@ PROVE_SCANS ?= 1000000
 prove: everything
 	@CK_DEFAULT_TIMEOUT=3600 RK_PROVE_SCANS=$(PROVE_SCANS) build/tests/test-prove
 
+SOAK_SCANS ?= 10000
+SOAK_FRAMES ?= 1000000
+# What a port, a device and a signal must stand, at length: bad devices for 10^4 scans each, 10^6 frames under the
+# sanitizers, 200 signals of each kind (ten minutes).
+soak: everything sanitize
+	@RK_PORT_SCANS=$(SOAK_SCANS) CK_DEFAULT_TIMEOUT=3600 build/tests/test-ports
+	@RK_PORT_FRAMES=$(SOAK_FRAMES) CK_FORK=no CK_RUN_CASE=device build-sanitize/tests/test-ports
+	@RK_FIELD_SIGNALS=200 RK_FIELD_SCANS=$(SOAK_SCANS) CK_DEFAULT_TIMEOUT=3600 build/tests/test-field
+
 bench: everything
 	@build/redkettle-bench build/redkettle
+	@build/redkettle-field
 	@tools/count_instructions.sh build/redkettle-bench
 	@build/redkettle-statistics
 
@@ -53,7 +63,7 @@ sanitize:
 	@cmake --preset sanitize >/dev/null
 	@$(CMAKE_BUILD) build-sanitize
 
-# A minute of libFuzzer over the record reader, and one over the stand-in PLC.
+# A minute of libFuzzer over the record reader, one over the stand-in PLC, and one over the Modbus device.
 FUZZ_SECONDS ?= 60
 FUZZ = -max_total_time=$(FUZZ_SECONDS) -max_len=8192 -timeout=10 -print_final_stats=1 -verbosity=0 \
     -artifact_prefix=build-fuzz/
@@ -61,10 +71,11 @@ fuzz:
 	@$(SETUP) tool clang
 	@$(SETUP) libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev
 	@cmake --preset fuzz >/dev/null
-	@$(CMAKE_BUILD) build-fuzz --target fuzz-record fuzz-text
-	@mkdir -p build-fuzz/records build-fuzz/texts
+	@$(CMAKE_BUILD) build-fuzz --target fuzz-record fuzz-text fuzz-device
+	@mkdir -p build-fuzz/records build-fuzz/texts build-fuzz/frames
 	@build-fuzz/fuzz-record $(FUZZ) -dict=tests/fuzz/record.dict build-fuzz/records data/records
 	@build-fuzz/fuzz-text $(FUZZ) -dict=tests/fuzz/text.dict build-fuzz/texts tests/cases/texts
+	@build-fuzz/fuzz-device $(FUZZ) -dict=tests/fuzz/frames.dict build-fuzz/frames
 
 lint: everything
 	@$(SETUP) clang clang-tidy cppcheck

@@ -287,7 +287,8 @@ static const row rows[] = {
          "HOST:PORT of modbus-tcp, or DEVICE BAUD FRAME such as /dev/ttyUSB0 9600 8N1."),
     NUMBER("port", "unit", NONE, FROM_0, port.unit, "1", "The device's Modbus address."),
     ROW("port", "pv", REGISTER, NONE, ANY, port.pv, "needed, but for sim",
-        "Where PV is read; LOW..HIGH are its raw numbers at the range's ends."),
+        "Where PV is read: int16, uint16, int32, uint32 or float32 in input or holding; its raw "
+        "numbers at the range's ends."),
     ROW("port", "out", REGISTER, NONE, ANY, port.out, "needed, but for sim",
         "Where OUT is written, a holding register, with its raw numbers."),
     ROW("port", "out-now", REGISTER, NONE, ANY, port.out_now, "out's own register",
@@ -420,9 +421,8 @@ static const char *type_words(rk_key_type type)
         "two times, from when and for how long",
         "a list of numbers",
         "ms, s, min or h",
-        "TABLE ADDRESS TYPE [LOW..HIGH]: input or holding; int16, "
-        "uint16, int32, uint32 or float32",
-        "TABLE ADDRESS: coil, discrete, input or holding"};
+        "TABLE ADDRESS TYPE [LOW..HIGH], such as input 0 int16 0..10000",
+        "TABLE ADDRESS, such as coil 0 or holding 10"};
 
     return words[type];
 }
