@@ -766,6 +766,10 @@ START_TEST(examples_run)
     ck_assert_int_eq(o.status, 0); /* the master does not wind up */
     ck_assert_ptr_nonnull(strstr(o.out, "flow asked"));
     outcome_free(&o);
+    o = run_program(NULL, (const char *const[]){RK_EXAMPLES "/timer_interrupt", NULL});
+    ck_assert_int_eq(o.status, 0); /* it follows its setpoint, the watchdog fed */
+    ck_assert_ptr_nonnull(strstr(o.out, "at a setpoint of 12.30"));
+    outcome_free(&o);
 }
 END_TEST
 
