@@ -14,11 +14,11 @@ all:
 demo: all
 	@build/redkettle demo
 
-# Both builds' tests in one go, and one more at a time than there are processors: some wait for a clock.
+# Both builds' tests in one go, and three more at a time than there are processors: some wait for a clock.
 test: everything sanitize
 	@mkdir -p build/tests-of-both
 	@echo 'subdirs("$(CURDIR)/build" "$(CURDIR)/build-sanitize")' >build/tests-of-both/CTestTestfile.cmake
-	@ctest --test-dir build/tests-of-both --output-on-failure -j $$(($$(nproc) + 1))
+	@ctest --test-dir build/tests-of-both --output-on-failure -j $$(($$(nproc) + 3))
 
 everything:
 	@$(SETUP) tool tests

@@ -145,7 +145,7 @@ static bool is_there(const rki_project *p, int row)
 static void name_unit(const rki_project *p, unit of, char chars[RK_GAIN_UNIT_CHARS])
 {
     const char *pv = p->loop->pv_units, *out = p->loop->out_units;
-    const bool fraction = strchr(out, '/') != NULL;
+    const bool fraction = strchr(out, '/') != NULL, below = strchr(pv, '/') != NULL;
 
     switch (of) {
     case PV:
@@ -158,14 +158,16 @@ static void name_unit(const rki_project *p, unit of, char chars[RK_GAIN_UNIT_CHA
         (void)strcpy(chars, "s");
         break;
     case KC:
-        (void)snprintf(chars, RK_GAIN_UNIT_CHARS, "%s%s%s/%s", fraction ? "(" : "", out,
-                       fraction ? ")" : "", pv);
+        (void)snprintf(chars, RK_GAIN_UNIT_CHARS, "%s%s%s/%s%s%s", fraction ? "(" : "", out,
+                       fraction ? ")" : "", below ? "(" : "", pv, below ? ")" : "");
         break;
     case PV_RATE:
-        (void)snprintf(chars, RK_GAIN_UNIT_CHARS, "%s/s", pv);
+        (void)snprintf(chars, RK_GAIN_UNIT_CHARS, "%s%s%s/s", below ? "(" : "", pv,
+                       below ? ")" : "");
         break;
     case OUT_RATE:
-        (void)snprintf(chars, RK_GAIN_UNIT_CHARS, "%s/s", out);
+        (void)snprintf(chars, RK_GAIN_UNIT_CHARS, "%s%s%s/s", fraction ? "(" : "", out,
+                       fraction ? ")" : "");
         break;
     default:
         chars[0] = '\0';

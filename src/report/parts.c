@@ -8,7 +8,11 @@
 
 void rki_kc_unit(const rk_design *loop, char unit[RKI_UNIT_CHARS])
 {
-    (void)snprintf(unit, RKI_UNIT_CHARS, "%.30s/%.30s", loop->out_units, loop->pv_units);
+    const bool out = strchr(loop->out_units, '/') != NULL,
+               pv = strchr(loop->pv_units, '/') != NULL;
+
+    (void)snprintf(unit, RKI_UNIT_CHARS, "%s%.28s%s/%s%.28s%s", out ? "(" : "", loop->out_units,
+                   out ? ")" : "", pv ? "(" : "", loop->pv_units, pv ? ")" : "");
 }
 
 void rki_model(rk_report *r, const char *key, const rk_model *m)

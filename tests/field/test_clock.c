@@ -214,12 +214,14 @@ END_TEST
 Suite *suite_clock(void)
 {
     Suite *suite = suite_create("field/clock");
-    TCase *t = tcase_create("clock");
+    TCase *t = tcase_create("clock"), *hour = tcase_create("hour");
 
     add_table(t, a_frozen_terminal_stops_neither_control_nor_a_signal, frozen);
     tcase_add_test(t, the_view_takes_keys_and_shows_the_loop);
     tcase_add_loop_test(t, a_stall_is_told_and_followed_by_no_burst, 0, 2);
-    tcase_add_test(t, an_hour_at_10_ms_is_360000_scans_and_whole);
+    tcase_set_tags(hour, "processes long");
+    tcase_add_test(hour, an_hour_at_10_ms_is_360000_scans_and_whole);
     suite_add_tcase(suite, t);
+    suite_add_tcase(suite, hour);
     return suite;
 }

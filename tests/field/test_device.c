@@ -263,6 +263,21 @@ START_TEST(the_job_over_the_wire_finds_the_plant_again)
 }
 END_TEST
 
+/* The second demo, as the README has it. */
+START_TEST(the_network_demo_goes_to_its_end)
+{
+    char *dir = scratch_make();
+
+    ck_assert_int_eq(end_of(START(dir, "t", NULL, "demo", "--network", "--dir", "d"), 55), 0);
+    ck_assert(says(dir, "t.out", "DONE: 150 rows"));
+    ck_assert(says(dir, "t.out", "GOOD: first order plus dead time"));
+    ck_assert(says(dir, "t.out", "160 scans of 0.1 s, real time"));
+    ck_assert(says(dir, "t.out", "Alarms: none."));
+    ck_assert_int_eq(access(path_in(dir, "d/run.png"), R_OK), 0);
+    scratch_free(dir);
+}
+END_TEST
+
 /* ---- others ---- */
 
 static pid_t start_other(const char *dir, const char *const *argv)
@@ -420,7 +435,8 @@ END_TEST
 Suite *suite_field_device(void)
 {
     Suite *suite = suite_create("field/device");
-    TCase *t = tcase_create("device"), *others = tcase_create("others");
+    TCase *t = tcase_create("device"), *others = tcase_create("others"),
+          *demo = tcase_create("demo");
 
     tcase_add_test(t, a_device_that_goes_away_is_a_bad_pv_and_comes_back_without_a_bump);
     tcase_add_test(t, a_device_that_stays_away_at_the_end_is_told);
@@ -434,7 +450,12 @@ Suite *suite_field_device(void)
     tcase_add_test(others, a_client_of_pymodbus_is_served);
     tcase_add_test(others, mbpoll_is_served);
     tcase_add_test(others, a_serial_line_is_as_good);
+    tcase_set_tags(
+        others, "processes long"); /* of others, and of the clock: sanitizers see nothing new */
+    tcase_set_tags(demo, "processes long");
+    tcase_add_test(demo, the_network_demo_goes_to_its_end);
     suite_add_tcase(suite, t);
     suite_add_tcase(suite, others);
+    suite_add_tcase(suite, demo);
     return suite;
 }
