@@ -23,7 +23,7 @@ typedef struct group {
     int first, count;
 } group;
 
-struct modbus_client {
+struct rki_modbus_client {
     modbus_t *context;
     rk_modbus_line line;
     rk_modbus_map map;
@@ -59,7 +59,7 @@ static bool joins(group *g, const rk_modbus_point *p)
 }
 
 /* By rising addresses, so that each point touches the group of the one before or none. */
-static void make_groups(modbus_client *c)
+static void make_groups(rki_modbus_client *c)
 {
     const rk_modbus_point *sorted[RK_MODBUS_SIGNALS];
     int count = 0, i, k;
@@ -93,10 +93,10 @@ static void set_timeout(modbus_t *context, double seconds)
     (void)modbus_set_byte_timeout(context, 0, 0);
 }
 
-modbus_client *modbus_client_create(const rk_modbus_line *line, const rk_modbus_map *map,
-                                    double timeout)
+rki_modbus_client *rki_modbus_client_create(const rk_modbus_line *line,
+                                            const rk_modbus_map *map, double timeout)
 {
-    modbus_client *c = calloc(1, sizeof *c);
+    rki_modbus_client *c = calloc(1, sizeof *c);
 
     if (c == NULL) return NULL;
     c->line = *line;
@@ -106,14 +106,14 @@ modbus_client *modbus_client_create(const rk_modbus_line *line, const rk_modbus_
                                           : modbus_new_rtu(line->name, line->baud, line->parity,
                                                            line->data_bits, line->stop_bits);
     if (c->context == NULL || modbus_set_slave(c->context, line->unit) != 0) {
-        modbus_client_free(c);
+        rki_modbus_client_free(c);
         return NULL;
     }
     make_groups(c);
     return c;
 }
 
-bool modbus_client_connect(modbus_client *c, char why[MODBUS_WHY_CHARS])
+bool rki_modbus_client_connect(rki_modbus_client *c, char why[MODBUS_WHY_CHARS])
 {
     set_timeout(c->context, CONNECT_FOR);
     if (modbus_connect(c->context) != 0) {
@@ -128,7 +128,7 @@ bool modbus_client_connect(modbus_client *c, char why[MODBUS_WHY_CHARS])
     return true;
 }
 
-void modbus_client_close(modbus_client *c)
+void rki_modbus_client_close(rki_modbus_client *c)
 {
     modbus_close(c->context);
 }
@@ -191,8 +191,8 @@ static bool holds(const group *g, const rk_modbus_point *p)
 }
 
 /* The signals of a group that was read, or why not. */
-static void take_group(const modbus_client *c, const group *g, const uint16_t *words,
-                       const char *failure, modbus_reading *reading)
+static void take_group(const rki_modbus_client *c, const group *g, const uint16_t *words,
+                       const char *failure, rki_modbus_reading *reading)
 {
     int i;
 
@@ -214,7 +214,7 @@ static void take_group(const modbus_client *c, const group *g, const uint16_t *w
     }
 }
 
-bool modbus_client_read(modbus_client *c, modbus_reading *reading)
+bool rki_modbus_client_read(rki_modbus_client *c, rki_modbus_reading *reading)
 {
     bool lost = false;
     char failure[MODBUS_WHY_CHARS] = "";
@@ -240,7 +240,7 @@ bool modbus_client_read(modbus_client *c, modbus_reading *reading)
     return !lost;
 }
 
-static bool write_words(modbus_client *c, int first, int count, const uint16_t *words,
+static bool write_words(rki_modbus_client *c, int first, int count, const uint16_t *words,
                         char why[MODBUS_WHY_CHARS])
 {
     const group place = {RK_MODBUS_HOLDING, first, count};
@@ -252,8 +252,8 @@ static bool write_words(modbus_client *c, int first, int count, const uint16_t *
     return refused();
 }
 
-bool modbus_client_write(modbus_client *c, double out, uint16_t heartbeat,
-                         char why[MODBUS_WHY_CHARS])
+bool rki_modbus_client_write(rki_modbus_client *c, double out, uint16_t heartbeat,
+                             char why[MODBUS_WHY_CHARS])
 {
     const rk_modbus_point *o = &c->map.point[RK_MODBUS_OUT],
                           *h = &c->map.point[RK_MODBUS_HEARTBEAT];
@@ -279,14 +279,14 @@ bool modbus_client_write(modbus_client *c, double out, uint16_t heartbeat,
     return write_words(c, h->address, 1, &heartbeat, why);
 }
 
-void modbus_client_interrupt(modbus_client *c)
+void rki_modbus_client_interrupt(rki_modbus_client *c)
 {
     if (c->line.service[0] != '\0') {
         (void)shutdown(modbus_get_socket(c->context), SHUT_RDWR);
     }
 }
 
-void modbus_client_free(modbus_client *c)
+void rki_modbus_client_free(rki_modbus_client *c)
 {
     if (c == NULL) return;
     if (c->context != NULL) {

@@ -12,33 +12,33 @@
 enum { MODBUS_WHY_CHARS = 120 };
 
 /** What a scan reads: each signal, and why it could not be had ("": it was). */
-typedef struct modbus_reading {
+typedef struct rki_modbus_reading {
     double value[RK_MODBUS_SIGNALS];
     char why[RK_MODBUS_SIGNALS][MODBUS_WHY_CHARS];
-} modbus_reading;
+} rki_modbus_reading;
 
-typedef struct modbus_client modbus_client;
+typedef struct rki_modbus_client rki_modbus_client;
 
-modbus_client *modbus_client_create(const rk_modbus_line *line, const rk_modbus_map *map,
-                                    double timeout);
+rki_modbus_client *rki_modbus_client_create(const rk_modbus_line *line,
+                                            const rk_modbus_map *map, double timeout);
 
 /** Open the line; false, and why. */
-bool modbus_client_connect(modbus_client *c, char why[MODBUS_WHY_CHARS]);
+bool rki_modbus_client_connect(rki_modbus_client *c, char why[MODBUS_WHY_CHARS]);
 
 /** Close it. */
-void modbus_client_close(modbus_client *c);
+void rki_modbus_client_close(rki_modbus_client *c);
 
 /** Read what the map has to be read. False: the line is lost. */
-bool modbus_client_read(modbus_client *c, modbus_reading *reading);
+bool rki_modbus_client_read(rki_modbus_client *c, rki_modbus_reading *reading);
 
 /** Write OUT unless it is NaN, and the heartbeat where there is one. False: the line is lost; `why` is
  * not empty if the device refused. */
-bool modbus_client_write(modbus_client *c, double out, uint16_t heartbeat,
-                         char why[MODBUS_WHY_CHARS]);
+bool rki_modbus_client_write(rki_modbus_client *c, double out, uint16_t heartbeat,
+                             char why[MODBUS_WHY_CHARS]);
 
 /** From another thread, on a line that is open: end the request that waits. */
-void modbus_client_interrupt(modbus_client *c);
+void rki_modbus_client_interrupt(rki_modbus_client *c);
 
-void modbus_client_free(modbus_client *c);
+void rki_modbus_client_free(rki_modbus_client *c);
 
 #endif

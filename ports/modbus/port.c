@@ -27,7 +27,7 @@
 typedef enum want { WANT_NOTHING, WANT_READ, WANT_WRITE } want;
 
 struct rk_modbus_port {
-    modbus_client *client; /* the thread's */
+    rki_modbus_client *client; /* the thread's */
     rk_modbus_map map;
     bool is_serial;
     double ts, timeout;
@@ -41,7 +41,7 @@ struct rk_modbus_port {
     unsigned long ticket, served; /* of what is asked, and of the last that was answered */
     double out;                   /* to be written; NaN: the heartbeat alone */
     uint16_t heartbeat;
-    modbus_reading reading;         /* the last answer: what was read, */
+    rki_modbus_reading reading;     /* the last answer: what was read, */
     char refusal[MODBUS_WHY_CHARS]; /* why nothing was read, or OUT not taken, */
     bool lost;                      /* and whether the line was lost over it */
     char no_line[MODBUS_WHY_CHARS]; /* why there is none */
@@ -52,7 +52,7 @@ struct rk_modbus_port {
     bool fresh;   /* read in this scan */
     bool reached; /* by the last read */
     bool beaten;  /* the heartbeat went out in this scan */
-    modbus_reading seen;
+    rki_modbus_reading seen;
     bool enabled;
     char why[MODBUS_WHY_CHARS];
 };
@@ -89,7 +89,7 @@ static void connect_line(rk_modbus_port *p)
     bool up;
 
     (void)pthread_mutex_unlock(&p->mutex);
-    up = modbus_client_connect(p->client, why);
+    up = rki_modbus_client_connect(p->client, why);
     (void)pthread_mutex_lock(&p->mutex);
     p->up = up;
     if (up) {
@@ -109,7 +109,7 @@ static void lose_line(rk_modbus_port *p)
     p->up = false;
     (void)pthread_cond_broadcast(&p->done);
     (void)pthread_mutex_unlock(&p->mutex);
-    modbus_client_close(p->client);
+    rki_modbus_client_close(p->client);
     (void)pthread_mutex_lock(&p->mutex);
     if (p->is_serial && !p->stop) { /* what is still on the line would be taken for a reply */
         (void)wait_for(&p->asked, &p->mutex, now() + RETRY);
@@ -117,7 +117,7 @@ static void lose_line(rk_modbus_port *p)
 }
 
 /* What a reading met that lost the line. */
-static void say_lost(const modbus_reading *reading, char why[MODBUS_WHY_CHARS])
+static void say_lost(const rki_modbus_reading *reading, char why[MODBUS_WHY_CHARS])
 {
     int i;
 
@@ -132,14 +132,14 @@ static void work_off(rk_modbus_port *p)
     const unsigned long ticket = p->ticket;
     const double out = p->out;
     const uint16_t heartbeat = p->heartbeat;
-    modbus_reading reading;
+    rki_modbus_reading reading;
     char why[MODBUS_WHY_CHARS] = "";
     bool kept;
 
     p->want = WANT_NOTHING;
     (void)pthread_mutex_unlock(&p->mutex);
-    kept = what == WANT_READ ? modbus_client_read(p->client, &reading)
-                             : modbus_client_write(p->client, out, heartbeat, why);
+    kept = what == WANT_READ ? rki_modbus_client_read(p->client, &reading)
+                             : rki_modbus_client_write(p->client, out, heartbeat, why);
     (void)pthread_mutex_lock(&p->mutex);
     if (what == WANT_READ) {
         p->reading = reading;
@@ -199,9 +199,7 @@ static bool ask(rk_modbus_port *p, want what, double out, double until)
     answered = p->served == ticket;
     if (answered) {
         p->seen = what == WANT_READ ? p->reading : p->seen;
-        (void)snprintf(p->why, sizeof p->why, "%s",
-                       what == WANT_READ && p->lost ? p->reading.why[RK_MODBUS_PV]
-                                                    : p->refusal);
+        (void)snprintf(p->why, sizeof p->why, "%s", p->refusal);
         answered = !p->lost;
     } else {
         p->want = WANT_NOTHING; /* not begun, it is not wanted any more */
@@ -334,9 +332,9 @@ rk_status rk_modbus_port_create(const rk_modbus_line *line, const rk_modbus_map 
     made->ts = ts;
     made->timeout = timeout;
     made->is_serial = line->service[0] == '\0';
-    made->client = modbus_client_create(line, map, timeout);
+    made->client = rki_modbus_client_create(line, map, timeout);
     if (made->client == NULL || !start_thread(made)) {
-        modbus_client_free(made->client);
+        rki_modbus_client_free(made->client);
         free(made);
         return RK_ERR_IO;
     }
@@ -432,12 +430,12 @@ void rk_modbus_port_free(rk_modbus_port *p)
     (void)pthread_mutex_lock(&p->mutex);
     p->stop = true;
     if (p->up) {
-        modbus_client_interrupt(p->client);
+        rki_modbus_client_interrupt(p->client);
     }
     (void)pthread_cond_broadcast(&p->asked);
     (void)pthread_mutex_unlock(&p->mutex);
     (void)pthread_join(p->thread, NULL);
-    modbus_client_free(p->client);
+    rki_modbus_client_free(p->client);
     (void)pthread_cond_destroy(&p->asked);
     (void)pthread_cond_destroy(&p->done);
     (void)pthread_mutex_destroy(&p->mutex);

@@ -119,18 +119,6 @@ static int loopback(int port, struct sockaddr_in *at)
     return made;
 }
 
-int free_port(void)
-{
-    struct sockaddr_in at;
-    socklen_t length = sizeof at;
-    const int made = loopback(0, &at);
-
-    ck_assert_int_eq(bind(made, (struct sockaddr *)&at, sizeof at), 0);
-    ck_assert_int_eq(getsockname(made, (struct sockaddr *)&at, &length), 0);
-    (void)close(made);
-    return ntohs(at.sin_port);
-}
-
 void put_blend(const char *dir, const char *scan, int port, const char *more)
 {
     char content[1600], line[400] = "";

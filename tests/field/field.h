@@ -33,9 +33,6 @@ pid_t start_tool(const char *dir, const char *name, const setting *s,
  * not ended, and is killed. */
 int end_of(pid_t child, double seconds);
 
-/** A free port of 127.0.0.1. */
-int free_port(void);
-
 /** The blend loop in p.loop, scanned so often: on a device at that port, or, with 0, on the simulated
  * plant. Its safe output is 17. `more` goes to its end. */
 void put_blend(const char *dir, const char *scan, int port, const char *more);

@@ -81,7 +81,8 @@ static void end_some(const char *command, bool device, rng *random, size_t *next
         child[i] = start_one(dir[i], command);
     }
     for (i = 0; i < AT_ONCE; i++) {
-        ck_assert(wait_for_rows(dir[i], "t.csv", 1, 20));
+        ck_assert_msg(wait_for_rows(dir[i], "t.csv", 1, 20), "%s",
+                      get_file(path_in(dir[i], "t.err"), NULL));
     }
     for (i = 0; i < AT_ONCE; i++) {
         nap(0.03 * rng_uniform(random));

@@ -535,7 +535,7 @@ int main(void)
 {
     static Suite *(*const makers[])(void) = {
         suite_number,     suite_record_file, suite_record_log, suite_loop_file,
-        suite_trial_case, suite_quantities, suite_port_keys,  suite_write};
+        suite_trial_case, suite_quantities,  suite_port_keys,  suite_write};
 
     return run_suites(makers, COUNT(makers));
 }

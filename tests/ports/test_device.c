@@ -13,7 +13,8 @@
 #include "../support/support.h"
 #include "peer.h"
 
-enum { PORT = 15029 };
+/* Where the device is: a port that was free. */
+static int at_port;
 
 /* PV input 0, OUT holding 0 and 1 (32 bits), heartbeat holding 4, enable coil 2, pv-good discrete 5. */
 static rk_modbus_map map_of_all(void)
@@ -45,7 +46,8 @@ static rk_modbus_device *start(void)
     rk_modbus_line line = {.name = "127.0.0.1", .unit = 1};
     rk_modbus_device *device = NULL;
 
-    (void)snprintf(line.service, sizeof line.service, "%d", PORT);
+    at_port = free_port();
+    (void)snprintf(line.service, sizeof line.service, "%d", at_port);
     ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
     rk_modbus_device_set(device, RK_MODBUS_PV, 0x1234);
     return device;
@@ -53,7 +55,7 @@ static rk_modbus_device *start(void)
 
 static int connect_to(void)
 {
-    struct sockaddr_in at = {.sin_family = AF_INET, .sin_port = htons(PORT)};
+    struct sockaddr_in at = {.sin_family = AF_INET, .sin_port = htons((uint16_t)at_port)};
     const int made = socket(AF_INET, SOCK_STREAM, 0);
 
     at.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
@@ -249,7 +251,7 @@ START_TEST(a_device_that_cannot_be_is_refused)
     rk_modbus_line line = {.name = "127.0.0.1", .unit = 1};
     rk_modbus_device *device = start(), *other = NULL;
 
-    (void)snprintf(line.service, sizeof line.service, "%d", PORT);
+    (void)snprintf(line.service, sizeof line.service, "%d", at_port);
     ck_assert_int_eq(rk_modbus_device_create(&line, &map, &other), RK_ERR_IO); /* it is taken */
     ck_assert_int_eq(rk_modbus_device_create(NULL, &map, &other), RK_ERR_ARG);
     map.point[RK_MODBUS_PV].given = false;

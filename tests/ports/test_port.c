@@ -151,6 +151,7 @@ START_TEST(the_heartbeat_counts_the_scans)
     rk_modbus_device *device = NULL;
     rk_modbus_port *port;
     rk_port seam;
+    int at_port;
     double pv = 0;
     peer p;
     int i;
@@ -168,11 +169,9 @@ START_TEST(the_heartbeat_counts_the_scans)
     rk_modbus_port_free(port);
     peer_stop(&p);
 
-    peer_start(&p, ANSWERS); /* a free port number, for our own device */
-    line = line_to(p.port);
-    peer_stop(&p);
+    line = line_to(at_port = free_port());
     ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
-    port = open_port(p.port, &map, 1, 0.5);
+    port = open_port(at_port, &map, 1, 0.5);
     ck_assert(rk_modbus_port_wait(port, 5));
     seam = rk_modbus_port_seam(port);
     for (i = 1; i <= 5; i++) {
@@ -276,16 +275,14 @@ START_TEST(out_is_written_while_it_is_enabled_and_only_then)
     rk_modbus_port *port;
     rk_modbus_line line;
     rk_port seam;
+    int at_port;
     double pv, out = 0;
-    peer p;
 
     map.point[RK_MODBUS_ENABLE] = place(RK_MODBUS_COIL, 3, RK_MODBUS_UINT16);
     map.point[RK_MODBUS_HEARTBEAT] = place(RK_MODBUS_HOLDING, 101, RK_MODBUS_UINT16);
-    peer_start(&p, ANSWERS);
-    line = line_to(p.port);
-    peer_stop(&p);
+    line = line_to(at_port = free_port());
     ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
-    port = open_port(p.port, &map, 0.1, 0.05);
+    port = open_port(at_port, &map, 0.1, 0.05);
     ck_assert(rk_modbus_port_wait(port, 5));
     seam = rk_modbus_port_seam(port);
     rk_modbus_device_set(device, RK_MODBUS_OUT, 30);
@@ -332,16 +329,14 @@ START_TEST(what_the_device_says_of_pv_is_believed)
     rk_modbus_port *port;
     rk_modbus_line line;
     rk_port seam;
+    int at_port;
     double pv = 0;
-    peer p;
 
     map.point[RK_MODBUS_PV] = place(RK_MODBUS_INPUT, 0, RK_MODBUS_FLOAT32);
     map.point[RK_MODBUS_PV_GOOD] = place(RK_MODBUS_DISCRETE, 0, RK_MODBUS_UINT16);
-    peer_start(&p, ANSWERS);
-    line = line_to(p.port);
-    peer_stop(&p);
+    line = line_to(at_port = free_port());
     ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
-    port = open_port(p.port, &map, 0.1, 0.05);
+    port = open_port(at_port, &map, 0.1, 0.05);
     ck_assert(rk_modbus_port_wait(port, 5));
     seam = rk_modbus_port_seam(port);
     rk_modbus_device_set(device, RK_MODBUS_PV, 12.25);

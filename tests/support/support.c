@@ -1,12 +1,14 @@
 /* SPDX-License-Identifier: MIT */
 #include "support.h"
 
+#include <arpa/inet.h>
 #include <fcntl.h>
 #include <ftw.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -145,6 +147,29 @@ static int become_program(const char *const *argv)
 outcome run_program(const char *directory, const char *const *argv)
 {
     return run_child(directory, become_program, argv);
+}
+
+int free_port(void)
+{
+    enum { FIRST = 10000, PORTS = 20000 };
+    static int next = -1;
+    int tries;
+
+    next = next < 0 ? (int)(getpid() * 37) % PORTS : next;
+    for (tries = 0; tries < PORTS; tries++) {
+        struct sockaddr_in at = {.sin_family = AF_INET};
+        const int made = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+        bool is_free;
+
+        next = (next + 1) % PORTS;
+        at.sin_port = htons((uint16_t)(FIRST + next));
+        at.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+        is_free = bind(made, (struct sockaddr *)&at, sizeof at) == 0;
+        (void)close(made);
+        if (is_free) return FIRST + next;
+    }
+    ck_abort_msg("no port is free");
+    return 0;
 }
 
 void outcome_free(outcome *o)

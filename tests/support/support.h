@@ -72,6 +72,9 @@ outcome run_child(const char *directory, child_body *body, const char *const *ar
 outcome run_program(const char *directory, const char *const *argv);
 void outcome_free(outcome *o);
 
+/** A port of 127.0.0.1 that nobody listens at, of those that the system gives to no connection. */
+int free_port(void);
+
 /** A new empty directory, removed with everything in it by scratch_free. */
 char *scratch_make(void);
 void scratch_free(char *directory);

@@ -25,6 +25,7 @@ struct rk_bump {
     double *times, *pv; /* of the last scans, window long */
     size_t watched;
     bool put_back; /* OUT has to be put back */
+    int missed;    /* scans in a row without a reply */
 };
 
 /* Fewer rows than this before a move are no baseline. */
@@ -35,6 +36,8 @@ struct rk_bump {
 #define SCANS_MOST 1e8
 /* Parts of a scan that a clock may be early by. */
 #define EARLY 0.1
+/* So many scans in a row may be without a reply of the port: a network loses one now and then. */
+enum { MISSED_MOST = 2 };
 
 static rk_status check_time(const char *what, double seconds, double least, rk_diag *diag)
 {
@@ -340,7 +343,11 @@ static const char *look(rk_bump *b, double *pv, char *room, size_t length)
     rk_real read = 0;
 
     *pv = nan("");
-    if (b->port.read_pv(b->port.user, &read) != RK_OK) return "the port gave no PV";
+    if (b->port.read_pv(b->port.user, &read) != RK_OK) {
+        b->missed++;
+        return b->missed > MISSED_MOST ? "the port gave no PV" : NULL;
+    }
+    b->missed = 0;
     if (!isfinite(read)) return "PV was bad";
     *pv = read;
     if (!beyond(&b->plan, read)) return NULL;
@@ -374,10 +381,10 @@ rk_bump_row rk_bump_scan(rk_bump *b, double elapsed)
         put_back(b);
     } else if (why != NULL) {
         rk_bump_stop(b, why);
-    } else if (b->state == RK_BUMP_WAITING) {
+    } else if (b->state == RK_BUMP_WAITING && b->missed == 0) {
         wait_or_move(b, row.pv);
     }
-    if (b->state == RK_BUMP_MOVING) {
+    if (b->state == RK_BUMP_MOVING && b->missed == 0) {
         move_when_due(b);
     }
     row.out = b->out;

@@ -246,16 +246,42 @@ START_TEST(a_test_that_cannot_reach_out_says_so_until_it_can)
 
     set_up(&g, &drops);
     ck_assert_int_eq(start(&g, &plan, NULL), RK_OK);
-    while (g.rows < 51) {
+    while (g.rows < 52) {
         scan(&g);
     }
+    ck_assert_int_eq((int)rk_bump_get_state(g.bump), RK_BUMP_MOVING); /* two replies missing */
+    scan(&g);
     ck_assert_int_eq((int)rk_bump_get_state(g.bump), RK_BUMP_STRANDED);
-    ck_assert_double_eq(g.row[50].out, 47);
+    ck_assert_double_eq(g.row[52].out, 47);
     ck_assert(isnan(g.row[50].pv));
     while (g.rows < 91) {
         scan(&g);
     }
     ck_assert_int_eq((int)rk_bump_get_state(g.bump), RK_BUMP_STOPPED);
+    ck_assert_double_eq(g.sim.out, 42);
+    rk_bump_free(g.bump);
+}
+END_TEST
+
+/* Two in a row, here and there: OUT stays, and the test goes to its end. */
+START_TEST(a_reply_that_is_missing_now_and_then_ends_nothing)
+{
+    const rk_bump_plan plan = plan_of(5, 0, 0);
+    rig g;
+    int missing = 0, i;
+
+    set_up(&g, NULL);
+    ck_assert_int_eq(start(&g, &plan, NULL), RK_OK);
+    while (rk_bump_get_state(g.bump) < RK_BUMP_DONE) {
+        g.sim.fault = g.rows % 7 < 2 ? RK_ERR_IO : RK_OK;
+        scan(&g);
+        missing += isnan(g.row[g.rows - 1].pv);
+    }
+    ck_assert_int_eq((int)rk_bump_get_state(g.bump), RK_BUMP_DONE);
+    ck_assert_int_gt(missing, 15);
+    for (i = 1; i < g.rows; i++) {
+        ck_assert(g.row[i].out == 42 || g.row[i].out == 47);
+    }
     ck_assert_double_eq(g.sim.out, 42);
     rk_bump_free(g.bump);
 }
@@ -400,6 +426,7 @@ Suite *suite_bump(void)
     tcase_add_test(t, a_port_without_pv_is_refused);
     add_table(t, a_mishap_puts_out_back, mishaps);
     tcase_add_test(t, a_test_that_cannot_reach_out_says_so_until_it_can);
+    tcase_add_test(t, a_reply_that_is_missing_now_and_then_ends_nothing);
     tcase_add_test(t, whoever_stops_or_forgets_it_gets_out_back);
     add_table(t, it_waits_until_pv_is_steady, patiences);
     tcase_add_test(t, a_plan_is_completed_by_what_the_loop_tells);

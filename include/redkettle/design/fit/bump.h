@@ -71,8 +71,8 @@ rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump 
 
 /**
  * One scan, every ts: read PV, move OUT when it is time to, and write it again each scan once it was
- * moved. A PV beyond its bounds, a bad PV or a port that does not answer ends the test: OUT goes back to
- * where it was. Stranded, it tries again to put OUT back. elapsed: s since the scan before by the
+ * moved. A PV beyond its bounds, a bad PV or a port that does not answer three scans in a row ends the test: OUT
+ * goes back to where it was. Stranded, it tries again to put OUT back. elapsed: s since the scan before by the
  * caller's clock, by which rows and moves are timed; the first scan is at 0.
  */
 rk_bump_row rk_bump_scan(rk_bump *bump, double elapsed);
