@@ -37,6 +37,8 @@ SOAK_FRAMES ?= 1000000
 soak: everything sanitize
 	@RK_PORT_SCANS=$(SOAK_SCANS) CK_DEFAULT_TIMEOUT=3600 build/tests/test-ports
 	@RK_PORT_FRAMES=$(SOAK_FRAMES) CK_FORK=no CK_RUN_CASE=device build-sanitize/tests/test-ports
+	@CK_FORK=no valgrind --quiet --error-exitcode=99 --leak-check=full --errors-for-leak-kinds=definite,indirect \
+	    build/tests/test-inside
 	@RK_FIELD_SIGNALS=200 RK_FIELD_SCANS=$(SOAK_SCANS) CK_DEFAULT_TIMEOUT=3600 build/tests/test-field
 
 bench: everything

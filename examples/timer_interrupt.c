@@ -3,7 +3,7 @@
  * A loop in a timer interrupt, as on a bare board: the interrupt scans, the main program only watches and
  * feeds the watchdog. The port is ports/template's; what a board would have instead stands in the middle:
  * the interrupt is a timer of the system, the converters lead to a simulated plant. The setpoint steps
- * after a second.
+ * after a quarter of a second.
  */
 #include <math.h>
 #include <signal.h>
@@ -16,7 +16,7 @@
 #include <redkettle/redkettle.h>
 
 /* The scan, in us of the board's free-running counter. */
-enum { SCAN_US = 5000, SCANS = 400, STEP_AT = 200, MEMORY = 16 };
+enum { SCAN_US = 5000, SCANS = 250, STEP_AT = 50, MEMORY = 16 };
 
 /* ---- what a board has ---- */
 

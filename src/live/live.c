@@ -277,11 +277,18 @@ static rk_status read_out(void *user, rk_real *out)
     return live->port->seam.read_out(live->port->seam.user, out);
 }
 
-/* Where plant and valve stand now; a first PV may be bad for a moment, but not for long. */
+/* A reply may be missing once or twice; so often it is asked for. */
+enum { START_TRIES = 20 };
+
+/* Where plant and valve stand now. */
 static rk_status find_start(const rk_port *port, double *pv, double *out, rk_diag *diag)
 {
-    if (port->read_pv(port->user, pv) != RK_OK || !isfinite(*pv)) {
-        return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
+    int tries = 0;
+
+    while (port->read_pv(port->user, pv) != RK_OK || !isfinite(*pv)) {
+        if (++tries == START_TRIES) {
+            return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
+        }
     }
     if (port->read_out(port->user, out) != RK_OK || !isfinite(*out)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");

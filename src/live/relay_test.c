@@ -14,6 +14,8 @@
 
 /* OUT that cannot be put back is tried so many scans. */
 enum { TRY_SCANS = 60, CYCLES = 3, CYCLES_MOST = 100 };
+/* A first reply may be missing once or twice; so often it is asked for. */
+enum { START_TRIES = 20 };
 /* The hysteresis is so many deviations of the noise. */
 #define DEVIATIONS 3.0
 /* A test may take so many scans, or so long, s, if that is more. */
@@ -68,6 +70,7 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
 {
     rk_relay_test *made;
     rk_status status;
+    int tries = 0;
 
     rk_diag_clear(diag);
     if (design == NULL || port == NULL || plan == NULL || test == NULL) return RK_ERR_ARG;
@@ -85,7 +88,11 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
     made->plan = *plan;
     made->port = *port;
     made->watch = (long)ceil(plan->before / design->ts);
-    if (port->read_out(port->user, &made->out) != RK_OK || !isfinite(made->out)) {
+    while (tries < START_TRIES &&
+           (port->read_out(port->user, &made->out) != RK_OK || !isfinite(made->out))) {
+        tries++;
+    }
+    if (tries == START_TRIES) {
         status = rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     } else {
         status = check_amplitude(made, diag);

@@ -501,7 +501,7 @@ END_TEST
 
 START_TEST(bad_input_gets_its_status_and_one_clear_line)
 {
-    if (rows[_i].status != 2) {
+    if (rows[_i].status != 2 && is_wanted(_i)) {
         check_row(_i);
     }
 }
@@ -533,8 +533,12 @@ static const char *const sound[][16] = {
 
 START_TEST(sound_input_is_silent_too)
 {
-    char *dir = put_files();
-    outcome o = run_tool(dir, sound[_i]);
+    char *dir;
+    outcome o;
+
+    if (!is_wanted(_i)) return;
+    dir = put_files();
+    o = run_tool(dir, sound[_i]);
 
     ck_assert_msg(o.status == 0, "%s %s: exit %d: %s", sound[_i][0], sound[_i][1], o.status,
                   o.err);

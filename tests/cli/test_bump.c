@@ -1,11 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include <math.h>
-#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/wait.h>
-#include <time.h>
 #include <unistd.h>
 
 #include <jansson.h>
@@ -269,107 +266,6 @@ START_TEST(a_mishap_puts_out_back_and_keeps_the_record)
 }
 END_TEST
 
-/* In real time, 10 ms a scan, longer than twenty of them take to start. */
-static pid_t start_slowly(const char *dir, const char *record)
-{
-    const char *const argv[] = {RK_CLI,   "bump",        "p.loop",   "--move", "5",
-                                "--hold", "4s",          "--before", "200ms",  "--patience",
-                                "0",      "--real-time", "--record", record,   NULL};
-    const pid_t child = fork();
-
-    if (child == 0) {
-        if (chdir(dir) != 0 || freopen("/dev/null", "w", stdout) == NULL ||
-            freopen("/dev/null", "w", stderr) == NULL) {
-            _exit(99);
-        }
-        (void)execv(RK_CLI, (char *const *)(uintptr_t)argv);
-        _exit(99);
-    }
-    return child;
-}
-
-static void sleep_ms(long ms)
-{
-    const struct timespec length = {ms / 1000, (ms % 1000) * 1000000};
-
-    (void)nanosleep(&length, NULL);
-}
-
-/* Until the record has its head and some rows. */
-static void wait_for_rows(const char *dir)
-{
-    int tries;
-
-    for (tries = 0; tries < 2000; tries++, sleep_ms(5)) {
-        if (access(path_in(dir, "test.csv"), F_OK) == 0) {
-            char *csv = get_file(path_in(dir, "test.csv"), NULL);
-            const bool started = strlen(csv) > 120;
-
-            free(csv);
-            if (started) return;
-        }
-    }
-    ck_abort_msg("the test does not start");
-}
-
-static const int signals[] = {SIGINT, SIGTERM, SIGHUP, SIGKILL};
-
-/* Twenty tests at once, each ended at a moment of its own. */
-START_TEST(a_signal_at_any_moment_leaves_out_at_its_start_and_a_readable_record)
-{
-    enum { N = 20 };
-    const int number = signals[_i];
-    char *dir[N];
-    pid_t child[N];
-    rng random = {(uint64_t)(77 + _i)};
-    int moved = 0, i;
-
-    for (i = 0; i < N; i++) {
-        dir[i] = scratch_make();
-        put_plant(dir[i], "10ms", "");
-        child[i] = start_slowly(dir[i], "test.csv");
-        ck_assert_int_gt(child[i], 0);
-    }
-    for (i = 0; i < N; i++) {
-        wait_for_rows(dir[i]);
-    }
-    for (i = 0; i < N; i++) {
-        sleep_ms((long)(60 * rng_uniform(&random)));
-        ck_assert_int_eq(kill(child[i], number), 0);
-    }
-    for (i = 0; i < N; i++) {
-        rk_record *record = NULL;
-        rk_diag diag = {RK_OK, ""};
-        char *csv;
-        int status = 0;
-
-        ck_assert_int_eq(waitpid(child[i], &status, 0), child[i]);
-        csv = get_file(path_in(dir[i], "test.csv"), NULL);
-        if (number == SIGKILL) {
-            ck_assert(WIFSIGNALED(status));
-            ck_assert_int_eq(csv[strlen(csv) - 1], '\n');
-        } else {
-            ck_assert_msg(WIFEXITED(status) && WEXITSTATUS(status) == 1, "status %x", status);
-            ck_assert_double_eq(last_out(csv), 42);
-            ck_assert_ptr_nonnull(strstr(csv, "\n# stopped: stopped by "));
-            if (strstr(csv, ",47,") != NULL) {
-                moved++;
-                ck_assert_double_eq(valve(dir[i]), 42);
-            }
-        }
-        ck_assert_msg(rk_record_read(path_in(dir[i], "test.csv"), NULL, &record, NULL, &diag) ==
-                          RK_OK,
-                      "%s", diag.text);
-        ck_assert_uint_gt(rk_record_rows(record), 2);
-        rk_record_free(record);
-        free(csv);
-        scratch_free(dir[i]);
-    }
-    /* The moments were not all before the move. */
-    ck_assert_int_ge(moved, number == SIGKILL ? 0 : 5);
-}
-END_TEST
-
 START_TEST(an_existing_record_is_not_overwritten)
 {
     char *dir = scratch_make();
@@ -478,7 +374,6 @@ Suite *suite_bump_command(void)
     add_table(t, bump_inspect_fit_recover_the_plant_of_each_demo_loop, hall);
     tcase_add_test(t, a_run_repeats_to_the_last_byte);
     add_table(t, a_mishap_puts_out_back_and_keeps_the_record, mishaps);
-    add_table(t, a_signal_at_any_moment_leaves_out_at_its_start_and_a_readable_record, signals);
     tcase_add_test(t, an_existing_record_is_not_overwritten);
     tcase_add_test(t, the_valve_keeps_its_place);
     tcase_add_test(t, inspect_prints_one_json_object);

@@ -149,6 +149,13 @@ outcome run_program(const char *directory, const char *const *argv)
     return run_child(directory, become_program, argv);
 }
 
+bool is_wanted(int row)
+{
+    const char *every = getenv("RK_EVERY");
+
+    return every == NULL || row % atoi(every) == 0;
+}
+
 int free_port(void)
 {
     enum { FIRST = 10000, PORTS = 20000 };

@@ -57,6 +57,9 @@ rk_record *cook(const recipe *r);
 /** A FOPDT model about (0, 0). */
 rk_model fopdt(double gain, double tau, double theta);
 
+/** Of a table's rows, is this one of each RK_EVERY-th? Without that all are. */
+bool is_wanted(int row);
+
 /** What a child process did. */
 typedef struct outcome {
     int status;      /* its exit status; -1: it was ended by a signal */

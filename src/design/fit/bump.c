@@ -38,6 +38,8 @@ struct rk_bump {
 #define EARLY 0.1
 /* So many scans in a row may be without a reply of the port: a network loses one now and then. */
 enum { MISSED_MOST = 2 };
+/* Before anything moves it is asked so often. */
+enum { START_TRIES = 20 };
 
 static rk_status check_time(const char *what, double seconds, double least, rk_diag *diag)
 {
@@ -128,14 +130,26 @@ static bool beyond(const rk_bump_plan *p, double pv)
     return pv < p->pv_low || pv > p->pv_high;
 }
 
+/* A first reply may be missing once or twice. */
+static bool first_reading(const rk_port *port, rk_status (*read)(void *, rk_real *),
+                          rk_real *value)
+{
+    int tries = 0;
+
+    while (read(port->user, value) != RK_OK || !isfinite(*value)) {
+        if (++tries == START_TRIES) return false;
+    }
+    return true;
+}
+
 static rk_status first_look(rk_bump *b, rk_diag *diag)
 {
     rk_real out = 0, pv = 0;
 
-    if (b->port.read_out(b->port.user, &out) != RK_OK || !isfinite(out)) {
+    if (!first_reading(&b->port, b->port.read_out, &out)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     }
-    if (b->port.read_pv(b->port.user, &pv) != RK_OK || !isfinite(pv)) {
+    if (!first_reading(&b->port, b->port.read_pv, &pv)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port gives no PV");
     }
     if (beyond(&b->plan, pv)) {
