@@ -19,7 +19,9 @@ typedef enum when {
     WITH_TWIN,
     WITH_RANGE, /* of kc, in which the loop is stable */
     WITH_PV_RAW,
-    WITH_OUT_RAW
+    WITH_OUT_RAW,
+    WITH_PORT, /* and with that register of it */
+    WITH_HEARTBEAT
 } when;
 
 /* R: a warm restart goes on with it. */
@@ -91,6 +93,15 @@ static const struct {
     {"pv_deviates", 'b', 0, NONE, ALWAYS, "alarm: PV is far from the setpoint"},
     {"scan_late", 'b', 0, NONE, ALWAYS, "alarm: more than 1.5 scans since the last"},
     {"scan_wrong", 'b', 0, NONE, ALWAYS, "alarm: the task's interval is not the scan"},
+    {"remote", 'b', 0, NONE, WITH_PORT, "TRUE: OUT follows what is written over the port"},
+    {"remote_lost", 'b', 0, NONE, WITH_HEARTBEAT,
+     "alarm: the heartbeat over the port stood still; OUT is the PLC's again"},
+    {"port_pv", 'p', 0, NONE, WITH_PORT, "register of PV"},
+    {"port_out", 'p', 0, NONE, WITH_PORT, "register of OUT as it is written"},
+    {"port_stands", 'p', 0, NONE, WITH_PORT, "register of OUT as it stands"},
+    {"port_good", 'p', 0, NONE, WITH_PORT, "register that tells whether PV is good"},
+    {"port_enable", 'p', 0, NONE, WITH_PORT, "register that lets OUT be written"},
+    {"port_beat", 'p', 0, NONE, WITH_HEARTBEAT, "register that counts the scans of who writes"},
     {"ran", 'b', R, NONE, ALWAYS, "the program ran before: its next start is a warm one"},
 };
 
@@ -115,10 +126,29 @@ static const rk_rig_pin *setting(const char *name)
     return pin->name != NULL ? pin : NULL;
 }
 
+/* The register of that name; NULL: it is none. */
+static const rk_register *register_of(const rki_project *p, const char *name)
+{
+    const rk_port_design *d = &p->loop->port;
+    const struct {
+        const char *name;
+        const rk_register *at;
+    } all[] = {{"port_pv", &d->pv},          {"port_out", &d->out},
+               {"port_stands", &d->out_now}, {"port_good", &d->pv_good},
+               {"port_enable", &d->enable},  {"port_beat", &d->heartbeat}};
+    size_t i;
+
+    for (i = 0; i < sizeof all / sizeof all[0]; i++) {
+        if (strcmp(all[i].name, name) == 0) return all[i].at;
+    }
+    return NULL;
+}
+
 static bool is_there(const rki_project *p, int row)
 {
     const rk_rig_settings *s = &p->settings;
     const rk_rig_pin *pin = setting(rows[row].name);
+    const rk_register *r = register_of(p, rows[row].name);
 
     switch (rows[row].when) {
     case OF_THE_LAW:
@@ -137,6 +167,10 @@ static bool is_there(const rki_project *p, int row)
         return rki_raw_type(p->loop->program.pv_raw) != NULL;
     case WITH_OUT_RAW:
         return rki_raw_type(p->loop->program.out_raw) != NULL;
+    case WITH_PORT:
+        return rki_has_port(p->loop) && (r == NULL || r->given);
+    case WITH_HEARTBEAT:
+        return rki_has_port(p->loop) && p->loop->port.heartbeat.given;
     default:
         return true;
     }
@@ -236,6 +270,14 @@ static const char *address(const rki_project *p, const char *name)
     return pv ? d->pv_at : d->out_at;
 }
 
+/* Where the device has it: that is what its variable is to be mapped to. */
+static void say_register(const rk_register *r, rk_variable *g)
+{
+    if (r == NULL) return;
+    (void)snprintf(g->note, sizeof g->note, "Modbus %s %d", rk_table_to_text(r->table),
+                   r->address);
+}
+
 void rki_list_globals(rki_project *p)
 {
     int i;
@@ -250,12 +292,14 @@ void rki_list_globals(rki_project *p)
         g->type = rows[i].type == 'n'   ? "LREAL"
                   : rows[i].type == 'b' ? "BOOL"
                   : rows[i].type == 'i' ? "INT"
+                  : rows[i].type == 'p' ? rki_register_type(register_of(p, rows[i].name))
                   : rows[i].type == 'w' ? rki_raw_type(p->loop->program.pv_raw)
                                         : rki_raw_type(p->loop->program.out_raw);
         g->retain = rows[i].retain;
         g->initial = first_value(p, rows[i].name);
         give_range(p, rows[i].name, rows[i].unit, g);
         g->meaning = rows[i].meaning;
+        say_register(register_of(p, rows[i].name), g);
         name_unit(p, rows[i].unit, g->units);
         g->at = address(p, rows[i].name);
     }
@@ -267,6 +311,10 @@ void rki_global_initial(const rk_variable *g, rk_number number, char chars[RK_RE
 
     if (strcmp(g->type, "BOOL") == 0) {
         (void)strcpy(chars, g->initial != 0 ? "TRUE" : "FALSE");
+        return;
+    }
+    if (strcmp(g->type, "REAL") == 0) {
+        (void)strcpy(chars, "REAL#0.0");
         return;
     }
     if (strcmp(g->type, "LREAL") != 0) {

@@ -34,6 +34,27 @@ void rki_add_wired(rk_text *text, const rki_project *p, const char *lines);
 /** The program's own variables and its body. */
 rki_block rki_program_block(const rki_project *p);
 
+/** Has the loop a device at its port, of which the PLC may be the other side? */
+bool rki_has_port(const rk_design *loop);
+
+/** That side: a program of its own, before the loop's. */
+rki_block rki_port_block(const rki_project *p);
+
+/** Scans that a heartbeat may stand still. */
+double rki_port_quiet_scans(const rk_design *loop);
+
+/** A register's type: "UINT"; of a bit "BOOL". */
+const char *rki_register_type(const rk_register *r);
+
+/** How a register holds a value: counts = raw_0 + (value - value_0) * per_value. */
+typedef struct rki_port_scaling {
+    double raw_0, value_0, per_value, per_count;
+    bool clamped, is_float;
+    double low, high; /* counts, if it is clamped */
+} rki_port_scaling;
+
+void rki_port_scale(const rk_register *r, double low, double high, rki_port_scaling *made);
+
 /** A time as the standard writes it, to the microsecond: T#1500.5ms. */
 void rki_time(double seconds, char chars[32]);
 

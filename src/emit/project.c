@@ -17,6 +17,9 @@ static void add_meaning(rk_text *code, const rk_variable *g)
     if (isfinite(g->low) && isfinite(g->high)) {
         rk_text_add(code, ", %.6g to %.6g", g->low, g->high);
     }
+    if (g->note[0] != '\0') {
+        rk_text_add(code, "; map it to %s", g->note);
+    }
     if (g->at == NULL) {
         rk_text_add(code, "; put the channel's address here: AT %%..");
     }
@@ -58,10 +61,18 @@ static void add_configuration(rk_text *code, const rki_project *p, const char *p
     rk_text_add(code,
                 "RESOURCE %s ON PLC\n"
                 "    (* The interval is the scan that the controller was made for: %g s. *)\n"
-                "    TASK %s(INTERVAL := %s, PRIORITY := 1);\n"
+                "    TASK %s(INTERVAL := %s, PRIORITY := 1);\n",
+                resource, p->loop->ts, task, p->interval);
+    if (rki_has_port(p->loop)) {
+        char port[RK_BLOCK_NAME_CHARS];
+
+        rki_name(p->loop, "_PORT", port);
+        rk_text_add(code, "    PROGRAM %s_side WITH %s : %s;\n", p->prefix, task, port);
+    }
+    rk_text_add(code,
                 "    PROGRAM %s_loop WITH %s : %s;\n"
                 "END_RESOURCE\nEND_CONFIGURATION\n",
-                resource, p->loop->ts, task, p->interval, p->prefix, task, program);
+                p->prefix, task, program);
 }
 
 /* For a project that has its own. */
@@ -69,8 +80,9 @@ static void add_lists(rk_text *code, const rki_project *p, const char *program)
 {
     rk_text_add(code,
                 "\n(* Put these into the project's global variables, and %s into a cyclic\n"
-                "   task whose interval is %s, no other. *)\n",
-                program, p->interval);
+                "   task whose interval is %s, no other%s. *)\n",
+                program, p->interval,
+                rki_has_port(p->loop) ? ", with the program of the port before it" : "");
     add_globals(code, p, true);
     add_globals(code, p, false);
 }
@@ -127,6 +139,12 @@ static void add_commissioning(rk_text *text, const rki_project *p, const char *l
          "5. Change settings in small steps; in automatic, too, OUT does not bump."},
         {p->settings.two_position, "5. Settings may be changed in automatic."},
         {true, "   @refused is TRUE: they make no sense, and the last good ones are at work."},
+        {rki_has_port(p->loop),
+         "6. Map the variables @port_.. to the registers that stand beside them. @remote := TRUE"},
+        {rki_has_port(p->loop),
+         "   lets OUT be written over the port; without a heartbeat the PLC takes it back,"},
+        {rki_has_port(p->loop) && d->fallback == RK_FALLBACK_MANUAL, "   in manual."},
+        {rki_has_port(p->loop) && d->fallback == RK_FALLBACK_AUTOMATIC, "   in automatic."},
         {p->has_twin,
          "To try it without the plant: @simulate := TRUE. OUT to the valve is frozen"},
         {p->has_twin,
@@ -188,6 +206,13 @@ rk_status rk_emit_program_st(const rk_design *loop, rk_number number, rk_text *t
     }
     program = rki_program_block(&p);
     rki_block_add_st(text, &program);
+    if (rki_has_port(loop)) {
+        rki_block side = rki_port_block(&p);
+
+        rk_text_add(text, "\n");
+        rki_block_add_st(text, &side);
+        rki_block_free(&side);
+    }
     code = rk_text_create();
     (loop->program.configuration == RK_YES ? add_configuration : add_lists)(code, &p,
                                                                             program.name);
@@ -207,6 +232,15 @@ rk_status rk_emit_variable_list(const rk_design *loop, rk_number number,
     memcpy(list, p.global, sizeof p.global);
     *count = p.globals;
     return RK_OK;
+}
+
+static void add_note_csv(rk_text *text, const rk_variable *g)
+{
+    char words[200];
+
+    (void)snprintf(words, sizeof words, "%s%s%s", g->meaning,
+                   g->note[0] != '\0' ? "; map it to " : "", g->note);
+    rk_text_add_csv(text, words);
 }
 
 static void add_cell(rk_text *text, double value)
@@ -241,7 +275,7 @@ rk_status rk_emit_variables(const rk_design *loop, rk_number number, rk_text *te
         digits = strchr(initial, '#');
         rk_text_add(text, ",%s,%s,%s,", digits != NULL ? digits + 1 : initial,
                     g->retain ? "yes" : "no", g->at == NULL ? "to be given" : g->at);
-        rk_text_add_csv(text, g->meaning);
+        add_note_csv(text, g);
         rk_text_add(text, "\r\n");
     }
     return rk_text_check(text, diag);

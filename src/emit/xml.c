@@ -268,8 +268,9 @@ static void globals(xml *x, const rki_project *p, bool retain)
 
         if (g->retain != retain) continue;
         rki_global_initial(g, p->number, initial);
-        (void)snprintf(comment, sizeof comment, "%s%s%s", g->meaning,
-                       g->units[0] != '\0' ? ", " : "", g->units);
+        (void)snprintf(comment, sizeof comment, "%s%s%s%s%s", g->meaning,
+                       g->units[0] != '\0' ? ", " : "", g->units,
+                       g->note[0] != '\0' ? "; map it to " : "", g->note);
         variable(x, g->name, g->type, initial, comment, g->at);
     }
     close_element(x);
@@ -287,6 +288,14 @@ static void resource(xml *x, const rki_project *p, const char *program)
     attribute(x, "name", name);
     attribute(x, "interval", p->interval);
     attribute(x, "priority", "1");
+    if (rki_has_port(p->loop)) {
+        open_element(x, "pouInstance");
+        rki_name(p->loop, "_side", name);
+        attribute(x, "name", name);
+        rki_name(p->loop, "_PORT", name);
+        attribute(x, "typeName", name);
+        close_element(x);
+    }
     open_element(x, "pouInstance");
     rki_name(p->loop, "_loop", name);
     attribute(x, "name", name);
@@ -315,6 +324,8 @@ static void instances(xml *x, const rki_project *p, const char *program)
     close_element(x);
 }
 
+enum { UNITS_MOST = 5 };
+
 /* A unit and what is to be read beside it. */
 typedef struct documented {
     rki_block block;
@@ -327,8 +338,8 @@ static void add_unit(documented *list, int *count, rki_block block)
     list[(*count)++].comment = rk_text_create();
 }
 
-/* All units of the loop, the program last; how many. */
-static int make_units(const rki_project *p, documented list[4], rk_diag *diag,
+/* All units of the loop, the program last, or its port's side behind it; how many. */
+static int make_units(const rki_project *p, documented list[UNITS_MOST], rk_diag *diag,
                       rk_status *status)
 {
     int count = 0;
@@ -345,20 +356,25 @@ static int make_units(const rki_project *p, documented list[4], rk_diag *diag,
     }
     add_unit(list, &count, rki_program_block(p));
     *status = rki_add_program_head(list[count - 1].comment, p, "", diag);
+    if (rki_has_port(p->loop)) {
+        add_unit(list, &count, rki_port_block(p));
+        rk_text_add(list[count - 1].comment, "The PLC's side of the loop's port.\n");
+    }
     return count;
 }
 
 static rk_status project(xml *x, const rki_project *p, rk_diag *diag)
 {
-    documented units[4];
+    documented units[UNITS_MOST];
     rk_status status;
     const int count = make_units(p, units, diag, &status);
+    const documented *program = &units[count - (rki_has_port(p->loop) ? 2 : 1)];
     int i;
 
     x->failed |= xmlTextWriterStartDocument(x->writer, NULL, "UTF-8", NULL) < 0;
     open_element(x, "project");
     attribute(x, "xmlns", NAMESPACE);
-    head(x, p, rk_text_chars(units[count - 1].comment));
+    head(x, p, rk_text_chars(program->comment));
     open_element(x, "types");
     empty(x, "dataTypes");
     open_element(x, "pous");
@@ -367,7 +383,7 @@ static rk_status project(xml *x, const rki_project *p, rk_diag *diag)
     }
     close_element(x);
     close_element(x);
-    instances(x, p, units[count - 1].block.name);
+    instances(x, p, program->block.name);
     close_element(x);
     x->failed |= xmlTextWriterEndDocument(x->writer) < 0;
     for (i = 0; i < count; i++) {

@@ -142,14 +142,22 @@ static void add_unit(reader *r, const xmlNode *pou)
 static void add_resource(reader *r, const xmlNode *resource)
 {
     const xmlNode *task = child(resource, "task"), *instance = child(task, "pouInstance");
+    const xmlNode *n;
 
     add_attribute(r, resource, "name", "RESOURCE ", " ON PLC\n", true);
     add_attribute(r, task, "name", "    TASK ", "(", true);
     add_attribute(r, task, "interval", "INTERVAL := ", ", ", true);
     add_attribute(r, task, "priority", "PRIORITY := ", ");\n", true);
-    add_attribute(r, instance, "name", "    PROGRAM ", "", true);
-    add_attribute(r, task, "name", " WITH ", "", true);
-    add_attribute(r, instance, "typeName", " : ", ";\nEND_RESOURCE\n", true);
+    if (instance == NULL) {
+        r->missing = "pouInstance";
+    }
+    for (n = instance; n != NULL; n = n->next) {
+        if (!is(n, "pouInstance")) continue;
+        add_attribute(r, n, "name", "    PROGRAM ", "", true);
+        add_attribute(r, task, "name", " WITH ", "", true);
+        add_attribute(r, n, "typeName", " : ", ";\n", true);
+    }
+    rk_text_add(r->text, "END_RESOURCE\n");
 }
 
 static void add_configuration(reader *r, const xmlNode *configuration)

@@ -9,15 +9,17 @@
 #include <redkettle/softplc/softplc.h>
 
 #include "parts.h"
+#include "port_side.h"
 #include "reference.h"
 #include "same.h"
 #include "scene.h"
 
 typedef struct bench {
     rk_plc *plc;
-    rk_plc_instance *program;
+    rk_plc_instance *program, *side; /* of the loop; and its port's, or NULL */
     rk_plc_variable variable[RK_VARIABLES_MAX];
     rki_reference reference;
+    rki_port_side port;
     rki_scene scene;
     char prefix[RK_BLOCK_NAME_CHARS], type[RK_BLOCK_NAME_CHARS];
     double interval;                /* of the task, s */
@@ -76,16 +78,28 @@ static rk_status load(bench *b, const rk_program *program, rk_diag *why)
                      ? rk_plc_load(b->plc, texts[i].name, text, strlen(text), why)
                      : rk_diag_set(why, RK_ERR_FORMAT, "%s is not there", texts[i].name);
     }
-    return status == RK_OK ? rk_plc_instance_create(b->plc, b->type, &b->program, why) : status;
+    if (status == RK_OK) {
+        status = rk_plc_instance_create(b->plc, b->type, &b->program, why);
+    }
+    if (status == RK_OK && b->port.there) {
+        char side[RK_BLOCK_NAME_CHARS + 8];
+
+        (void)snprintf(side, sizeof side, "%s_PORT", b->prefix);
+        status = rk_plc_instance_create(b->plc, side, &b->side, why);
+    }
+    return status;
 }
 
 static rk_plc_kind kind_of(const rk_variable *v, rk_number number)
 {
-    return strcmp(v->type, "BOOL") == 0   ? RK_PLC_BOOL
-           : strcmp(v->type, "INT") == 0  ? RK_PLC_INT
-           : strcmp(v->type, "DINT") == 0 ? RK_PLC_DINT
-           : number == RK_NUMBER_REAL     ? RK_PLC_REAL
-                                          : RK_PLC_LREAL;
+    return strcmp(v->type, "BOOL") == 0    ? RK_PLC_BOOL
+           : strcmp(v->type, "INT") == 0   ? RK_PLC_INT
+           : strcmp(v->type, "DINT") == 0  ? RK_PLC_DINT
+           : strcmp(v->type, "UINT") == 0  ? RK_PLC_UINT
+           : strcmp(v->type, "UDINT") == 0 ? RK_PLC_UDINT
+           : strcmp(v->type, "REAL") == 0  ? RK_PLC_REAL
+           : number == RK_NUMBER_REAL      ? RK_PLC_REAL
+                                           : RK_PLC_LREAL;
 }
 
 static rk_status find_variables(bench *b, rk_diag *why)
@@ -188,6 +202,8 @@ static double counts_of(const rk_design *loop, double pv)
 static void give_all(bench *b)
 {
     const rki_scene *s = &b->scene;
+    double value = 0;
+    int turn, at;
 
     give_pins(b, rk_rig_setting_pins, b->reference.setting, &s->settings);
     give_pins(b, rk_rig_input_pins, b->input, &s->in);
@@ -195,6 +211,10 @@ static void give_all(bench *b)
     give(b, RKI_LOAD, s->load);
     if (!isnan(s->loop->program.pv_raw[0])) {
         give(b, RKI_PV_RAW, counts_of(s->loop, s->in.pv));
+    }
+    for (turn = 0; (at = rki_port_side_hand(&b->port, &b->reference, turn, &value)) >= 0;
+         turn++) {
+        set(b, at, value);
     }
 }
 
@@ -204,6 +224,10 @@ static rk_status restart(bench *b, bool warm, rk_diag *diag)
 
     rk_plc_restart(b->plc, warm);
     rk_plc_instance_restart(b->program, warm);
+    if (b->side != NULL) {
+        rk_plc_instance_restart(b->side, warm);
+    }
+    rki_port_side_restart(&b->port, &b->reference);
     for (i = 0; i < b->reference.variables; i++) {
         b->given[i] = nan(""); /* hands begin anew */
     }
@@ -254,6 +278,7 @@ static rk_status run_task(bench *b, rk_proof_part *part, rk_diag *why)
     if (rk_plc_interval(b->plc, b->type, &interval) != RK_OK) return RK_OK;
     for (i = 0; i < TASK_SCANS && status == RK_OK; i++) {
         status = rk_plc_run(b->plc, b->interval, why);
+        rki_port_side_scan(&b->port, &b->reference);
         rki_reference_scan(&b->reference, i * b->interval);
         compare(b, part);
     }
@@ -276,7 +301,13 @@ static rk_status run_scans(bench *b, const rk_prove_plan *plan, rk_proof_part *p
         give_all(b);
         b->clock += b->interval * (b->scene.late ? 3.0 : 1.0);
         rk_plc_set_clock(b->plc, b->clock);
-        status = rk_plc_scan(b->plc, b->program, why);
+        if (b->side != NULL) {
+            status = rk_plc_scan(b->plc, b->side, why);
+        }
+        if (status == RK_OK) {
+            status = rk_plc_scan(b->plc, b->program, why);
+        }
+        rki_port_side_scan(&b->port, &b->reference);
         rki_reference_scan(&b->reference, b->clock);
         compare(b, part);
         rki_scene_next(&b->scene, rki_reference_get(&b->reference, RKI_OUT));
@@ -299,6 +330,7 @@ rk_status rki_run_program(const rk_design *loop, const rk_program *program,
     part->number = rki_number_of_program(program->text[RK_PROGRAM_PROGRAM]);
     status = rki_reference_make(loop, part->number, &b.reference, diag);
     rki_reference_places(&b.reference, rk_rig_input_pins, b.input);
+    b.port = rki_port_side_make(&b.reference);
     if (status == RK_OK) {
         status = rki_scene_make(loop, part->number, 2026, &b.scene, diag);
     }

@@ -79,7 +79,7 @@ void rki_reference_put(rki_reference *r, rki_word word, double value)
 
 /* In the text's own precision. A sum, product or quotient of two single precision numbers that is
    rounded to double first is rounded right. */
-static double in_text(const rki_reference *r, double x)
+double rki_in_text(const rki_reference *r, double x)
 {
     return r->number == RK_NUMBER_REAL ? (double)(float)x : x;
 }
@@ -96,7 +96,7 @@ rk_status rki_reference_restart(rki_reference *r, bool warm, rk_diag *diag)
     for (i = 0; i < r->variables; i++) {
         if (warm && r->list[i].retain) continue;
         r->variable[i] =
-            is_number(&r->list[i]) ? in_text(r, r->list[i].initial) : r->list[i].initial;
+            is_number(&r->list[i]) ? rki_in_text(r, r->list[i].initial) : r->list[i].initial;
     }
     r->begun = r->simulated = r->started = false;
     r->scans = 0;
@@ -129,7 +129,7 @@ rk_status rki_reference_make(const rk_design *loop, rk_number number, rki_refere
     }
     if (status == RK_OK && made->has_twin) {
         status = rk_plant_params_from_model(rk_design_process(loop), loop->ts, &plant, diag);
-        made->out_rest = status == RK_OK ? in_text(made, plant.out0) : 0.0;
+        made->out_rest = status == RK_OK ? rki_in_text(made, plant.out0) : 0.0;
     }
     return status == RK_OK ? rki_reference_restart(made, false, diag) : status;
 }
@@ -180,7 +180,7 @@ static double watch(rki_reference *r, double clock)
     }
     if (since(clock, isnan(r->last) ? clock : r->last, MOST * ts) >
         nanoseconds(written(LATE * ts))) {
-        elapsed = in_text(r, COUNTED * ts);
+        elapsed = rki_in_text(r, COUNTED * ts);
     }
     r->last = clock;
     return elapsed;
@@ -193,13 +193,15 @@ static void take_counts(rki_reference *r)
     double part;
 
     if (isnan(raw[0])) return;
-    part = in_text(r, span / (raw[1] - raw[0]));
+    part = rki_in_text(r, span / (raw[1] - raw[0]));
     rki_reference_put(
         r, RKI_PV,
-        in_text(r, in_text(r, r->loop->pv_low) +
-                       in_text(r, in_text(r, in_text(r, rki_reference_get(r, RKI_PV_RAW)) -
-                                                 in_text(r, raw[0])) *
-                                      part)));
+        rki_in_text(
+            r,
+            rki_in_text(r, r->loop->pv_low) +
+                rki_in_text(r, rki_in_text(r, rki_in_text(r, rki_reference_get(r, RKI_PV_RAW)) -
+                                                  rki_in_text(r, raw[0])) *
+                                   part)));
 }
 
 static void give_counts(rki_reference *r)
@@ -209,10 +211,10 @@ static void give_counts(rki_reference *r)
     double counts;
 
     if (isnan(raw[0])) return;
-    counts = in_text(r, rki_reference_get(r, RKI_OUT) - in_text(r, r->loop->out_low));
-    counts = in_text(r, counts * in_text(r, (raw[1] - raw[0]) / span));
-    counts = in_text(r, in_text(r, raw[0]) + counts);
-    counts = fmax(fmin(counts, in_text(r, raw[1])), in_text(r, raw[0]));
+    counts = rki_in_text(r, rki_reference_get(r, RKI_OUT) - rki_in_text(r, r->loop->out_low));
+    counts = rki_in_text(r, counts * rki_in_text(r, (raw[1] - raw[0]) / span));
+    counts = rki_in_text(r, rki_in_text(r, raw[0]) + counts);
+    counts = fmax(fmin(counts, rki_in_text(r, raw[1])), rki_in_text(r, raw[0]));
     rki_reference_put(r, RKI_OUT_RAW, nearbyint(counts));
 }
 

@@ -73,6 +73,9 @@ rk_status rki_reference_restart(rki_reference *r, bool warm, rk_diag *diag);
 /** One scan at a clock, s. */
 void rki_reference_scan(rki_reference *r, double clock);
 
+/** A number as the program's number type has it. */
+double rki_in_text(const rki_reference *r, double value);
+
 /** Where the variables of pins stand in the list. */
 void rki_reference_places(const rki_reference *r, const rk_rig_pin *pin, int *place);
 

@@ -29,6 +29,8 @@ enum {
     PARTS = 1 << 18,
     REVERSE = 1 << 19,
     INTEGRATOR = 1 << 20,
+    PORT = 1 << 21,       /* with its other side in the PLC */
+    PORT_OTHER = 1 << 22, /* registers of other kinds, and no heartbeat */
 };
 
 const controller controllers[CONTROLLERS] = {
@@ -56,9 +58,11 @@ const controller controllers[CONTROLLERS] = {
     {"5 ms", 0.005, PID | ALARMS},
     {"5 s", 5, PID | FILTER | RATES},
     {"all of the law", 0.25, PID | WEIGHTS | DEADBAND | RATES | FILTER | CONDITIONAL | ALARMS},
+    {"a port", 1, PORT},
+    {"a port of other registers", 0.5, PORT_OTHER | ALARMS},
     {"all of it", 1,
      PID | WEIGHTS | DEADBAND | RATES | FILTER | PREDICTOR | ALARMS | COUNTS | WARM_MANUAL |
-         NO_CONFIGURATION | SHORT_NAMES | REVERSE},
+         NO_CONFIGURATION | SHORT_NAMES | REVERSE | PORT},
 };
 
 static void add_program(rk_design *d, int has)
@@ -82,6 +86,34 @@ static void add_program(rk_design *d, int has)
     if (has & SHORT_NAMES) {
         strcpy(d->name, "Brix of the blend behind the second dilution valve");
         d->program.name_length = 24;
+    }
+}
+
+static void add_port(rk_design *d, int has)
+{
+    static const char *const keys[][2] = {{"pv", "input 0 uint16 50..20000"},
+                                          {"out", "holding 0 uint16 9900..100"},
+                                          {"out-now", "input 1 int16 -10000..9000"},
+                                          {"pv-good", "discrete 3"},
+                                          {"enable", "coil 4"},
+                                          {"heartbeat", "holding 9"}};
+    static const char *const others[][2] = {{"pv", "input 0 float32"},
+                                            {"out", "holding 0 float32 0.25..1"},
+                                            {"out-now", "input 2 uint32"},
+                                            {"pv-good", "input 4"},
+                                            {"enable", "holding 4"}};
+    size_t i;
+
+    if ((has & (PORT | PORT_OTHER)) == 0) return;
+    d->port.kind = RK_PORT_MODBUS_TCP;
+    (void)strcpy(d->port.address, "127.0.0.1:1502");
+    d->program.heartbeat_time = 3.5 * d->ts;
+    d->program.fallback = has & PORT ? RK_FALLBACK_AUTOMATIC : RK_FALLBACK_MANUAL;
+    for (i = 0; (has & PORT) != 0 && i < sizeof keys / sizeof keys[0]; i++) {
+        (void)rk_port_register_set(&d->port, keys[i][0], keys[i][1], NULL);
+    }
+    for (i = 0; (has & PORT_OTHER) != 0 && i < sizeof others / sizeof others[0]; i++) {
+        (void)rk_port_register_set(&d->port, others[i][0], others[i][1], NULL);
     }
 }
 
@@ -125,6 +157,7 @@ rk_design controller_loop(int row)
     d.pv_high = 20;
     add_law(&d, has);
     add_program(&d, has);
+    add_port(&d, has);
     if (has & ALARMS) {
         d.alarms = (rk_alarm_limits){11, 12.5, 0.8, 0.05, 12 * d.ts, 4 * d.ts};
         d.out_safe = 20;

@@ -11,7 +11,7 @@ typedef struct controller {
     int features;
 } controller;
 
-enum { CONTROLLERS = 25 };
+enum { CONTROLLERS = 27 };
 extern const controller controllers[CONTROLLERS];
 
 /** The blend Brix loop with a row's features. */

@@ -155,19 +155,21 @@ rk_status rk_emit_fixed_error(const rk_design *loop, double *error, rk_diag *dia
 rk_status rk_emit_program_st(const rk_design *loop, rk_number number, rk_text *text,
                              rk_diag *diag);
 
-enum { RK_VARIABLES_MAX = 72, RK_VARIABLE_CHARS = RK_BLOCK_NAME_CHARS + 16 };
+enum { RK_VARIABLES_MAX = 80, RK_VARIABLE_CHARS = RK_BLOCK_NAME_CHARS + 16 };
 
 /** A variable that the program shares with the rest of the PLC. */
 typedef struct rk_variable {
     char name[RK_VARIABLE_CHARS]; /* with the loop's prefix: "blend_brix_sp" */
     const char *word;             /* without: "sp" */
-    const char *type; /* "LREAL" (or REAL, by the number type), "BOOL", "INT", "DINT" */
+    const char *
+        type; /* "LREAL" (or REAL, by the number type), "BOOL", "INT", "DINT", "UINT", "UDINT", "REAL" */
     bool retain;      /* a warm restart goes on with it */
     double initial;   /* of a BOOL: 0 or 1 */
     double low, high; /* its range; NaN: not known */
     const char *meaning;
     char units[RK_GAIN_UNIT_CHARS];
     const char *at; /* its address; "": it has none, NULL: it has one that is left open */
+    char note[32];  /* what it is to be mapped to: "Modbus holding 0"; "": nothing */
 } rk_variable;
 
 /** They: as many as *count. Errors  as rk_emit_program_st. */

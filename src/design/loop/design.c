@@ -53,6 +53,8 @@ rk_status rk_date_order_from_text(const char *text, rk_date_order *order, rk_dia
 
 /* A name of a loop, and what stands behind it. */
 #define NAME_LENGTH 53.0
+/* A heartbeat may stand still so long, s: longer than a network's hiccup, shorter than a plant's. */
+#define HEARTBEAT_TIME 2.0
 
 rk_design rk_design_make(void)
 {
@@ -82,6 +84,7 @@ rk_design rk_design_make(void)
     made.plant = rk_plant_design_make();
     made.program.configuration = RK_YES;
     made.program.name_length = NAME_LENGTH;
+    made.program.heartbeat_time = HEARTBEAT_TIME;
     made.program.pv_raw[0] = made.program.pv_raw[1] = none;
     made.program.out_raw[0] = made.program.out_raw[1] = none;
     made.port = rk_port_design_make();

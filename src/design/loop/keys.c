@@ -41,6 +41,7 @@ static const word_list derivative_words = {scheme_text, scheme_value, RK_SCHEME_
 WORDS(algorithm, RK_ALGORITHM_POSITION, RK_ALGORITHM_VELOCITY)
 WORDS(yes_no, RK_NO, RK_YES)
 WORDS(warm_start, RK_WARM_START_AS_IT_WAS, RK_WARM_START_AUTOMATIC)
+WORDS(fallback, RK_FALLBACK_MANUAL, RK_FALLBACK_AUTOMATIC)
 WORDS(port_kind, RK_PORT_SIM, RK_PORT_MODBUS_RTU)
 WORDS(word_order, RK_WORD_ORDER_HIGH_FIRST, RK_WORD_ORDER_LOW_FIRST)
 WORDS(date_order, RK_DATE_ORDER_BY_FILE, RK_DATE_ORDER_MONTH_FIRST)
@@ -316,6 +317,10 @@ static const row rows[] = {
     TEXT("program", "pv-at", program.pv_at, "left open", "The input channel's address: %IW0."),
     TEXT("program", "out-at", program.out_at, "left open",
          "The output channel's address: %QW0."),
+    TIME("program", "heartbeat-time", ABOVE_0, program.heartbeat_time, "2s",
+         "How long [port] heartbeat may stand still until the PLC takes OUT back."),
+    WORD("program", "fallback", fallback_words, program.fallback, "manual",
+         "Whether the loop is in manual or automatic when the PLC takes OUT back."),
 };
 
 enum { ROWS = sizeof rows / sizeof rows[0] };

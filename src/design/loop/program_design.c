@@ -27,6 +27,27 @@ rk_status rk_warm_start_from_text(const char *text, rk_warm_start *warm_start, r
     return status;
 }
 
+static const char *const fallback_words[] = {"manual", "automatic", NULL};
+
+const char *rk_fallback_to_text(rk_fallback fallback)
+{
+    return rki_word(fallback_words, (int)fallback);
+}
+
+rk_status rk_fallback_from_text(const char *text, rk_fallback *fallback, rk_diag *diag)
+{
+    int found = 0;
+    rk_status status;
+
+    rk_diag_clear(diag);
+    if (text == NULL || fallback == NULL) return RK_ERR_ARG;
+    status = rki_word_find(fallback_words, "fallback", text, &found, diag);
+    if (status == RK_OK) {
+        *fallback = (rk_fallback)found;
+    }
+    return status;
+}
+
 static rk_status check_raw(const char *key, const double raw[2], bool has_range, rk_diag *diag)
 {
     int i;

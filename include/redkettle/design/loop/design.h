@@ -89,6 +89,18 @@ const char *rk_warm_start_to_text(rk_warm_start warm_start);
 /** Errors  RK_ERR_RANGE for another word; diag lists them. */
 rk_status rk_warm_start_from_text(const char *text, rk_warm_start *warm_start, rk_diag *diag);
 
+/** What a loop goes to in its PLC when nobody writes OUT over its port any more. */
+typedef enum rk_fallback {
+    RK_FALLBACK_MANUAL = 0,
+    RK_FALLBACK_AUTOMATIC = 1,
+} rk_fallback;
+
+/** "manual", "automatic". */
+const char *rk_fallback_to_text(rk_fallback fallback);
+
+/** Errors  RK_ERR_RANGE for another word; diag lists them. */
+rk_status rk_fallback_from_text(const char *text, rk_fallback *fallback, rk_diag *diag);
+
 enum { RK_ADDRESS_CHARS = 32 };
 
 /** What the program text for a PLC is to be like. */
@@ -99,6 +111,8 @@ typedef struct rk_program_design {
     double pv_raw[2], out_raw[2]; /* counts of the channel at the range's ends; NaN: the signal
                                      is in its own unit */
     char pv_at[RK_ADDRESS_CHARS], out_at[RK_ADDRESS_CHARS]; /* "%IW0"; empty: not said */
+    double heartbeat_time; /* s that the port's heartbeat may stand still */
+    rk_fallback fallback;
 } rk_program_design;
 
 /** Whole numbers of 32 bits that a channel may count to. */
