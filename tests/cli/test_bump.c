@@ -266,6 +266,77 @@ START_TEST(a_mishap_puts_out_back_and_keeps_the_record)
 }
 END_TEST
 
+/* The loop's alarm limits are the test's bounds, on either side: known to be left, a move is refused; met
+   on the way, they end it. */
+static const struct {
+    const char *move, *more, *says;
+    int status;
+    double leaves; /* PV may be so far beyond the limit: a scan of a slow process, and noise */
+} alarms[] = {
+    {"40", "", "below the bound 11.2", 1, 11.1},
+    {"-40", "", "above the bound 12.6", 1, 12.7},
+    {"40", "[model]\ngain = -0.118\ntime-constant = 46.5s\ndead-time = 17.4s\n",
+     "would take PV from 11.79", 2, 0},
+    {"-40", "[model]\ngain = -0.118\ntime-constant = 46.5s\ndead-time = 17.4s\n",
+     "beyond the bounds 11.2 to 12.6: make it smaller", 2, 0},
+    {"4", "[model]\ngain = -0.118\ntime-constant = 46.5s\ndead-time = 17.4s\n", "", 0, 0},
+};
+
+START_TEST(pv_stays_within_the_alarm_limits)
+{
+    char *dir = scratch_make(), more[300];
+    rk_record *record = NULL;
+    outcome o;
+    size_t i;
+
+    (void)snprintf(more, sizeof more, "[alarm]\nlow = 11.2\nhigh = 12.6\n%s", alarms[_i].more);
+    put_plant(dir, "1s", more);
+    o = TOOL(dir, "bump", "p.loop", "--move", alarms[_i].move, "--hold", "5min", "--record",
+             "test.csv");
+    ck_assert_msg(o.status == alarms[_i].status, "exit %d: %s", o.status, o.err);
+    ck_assert_msg(strstr(o.err, alarms[_i].says) != NULL, "%s", o.err);
+    outcome_free(&o);
+    ck_assert_int_eq(access(path_in(dir, "test.csv"), F_OK) == 0, alarms[_i].status < 2);
+    if (alarms[_i].status == 1) {
+        ck_assert_int_eq(rk_record_read(path_in(dir, "test.csv"), NULL, &record, NULL, NULL),
+                         RK_OK);
+        for (i = 0; i < rk_record_rows(record); i++) {
+            const double pv = rk_record_pv(record)[i];
+
+            ck_assert(alarms[_i].leaves < 12 ? pv > alarms[_i].leaves : pv < alarms[_i].leaves);
+        }
+        rk_record_free(record);
+        ck_assert_double_eq(valve(dir), 42);
+    }
+    scratch_free(dir);
+}
+END_TEST
+
+START_TEST(a_test_ends_when_enough_is_known)
+{
+    char *dir = scratch_make(), *csv;
+    outcome o;
+
+    put_plant(dir, "1s", "");
+    o = TOOL(dir, "bump", "p.loop", "--move", "4", "--hold", "20min", "--until-gain-within",
+             "3%", "--until-dead-time-within", "6", "--record", "test.csv");
+    ck_assert_msg(o.status == 0, "exit %d: %s", o.status, o.err);
+    ck_assert_ptr_nonnull(strstr(o.out, "Ended early: the gain is known to "));
+    outcome_free(&o);
+    csv = get_file(path_in(dir, "test.csv"), NULL);
+    ck_assert_ptr_nonnull(strstr(csv, "# done early: the gain is known to "));
+    ck_assert_double_eq(last_out(csv), 42);
+    free(csv);
+    ck_assert_double_eq(valve(dir), 42);
+    o = TOOL(dir, "bump", "p.loop", "--move", "4", "--until-gain-within", "much", "--record",
+             "x.csv");
+    ck_assert_int_eq(o.status, 2);
+    ck_assert_ptr_nonnull(strstr(o.err, "'much' is not a percentage above 0"));
+    outcome_free(&o);
+    scratch_free(dir);
+}
+END_TEST
+
 START_TEST(an_existing_record_is_not_overwritten)
 {
     char *dir = scratch_make();
@@ -374,6 +445,8 @@ Suite *suite_bump_command(void)
     add_table(t, bump_inspect_fit_recover_the_plant_of_each_demo_loop, hall);
     tcase_add_test(t, a_run_repeats_to_the_last_byte);
     add_table(t, a_mishap_puts_out_back_and_keeps_the_record, mishaps);
+    add_table(t, pv_stays_within_the_alarm_limits, alarms);
+    tcase_add_test(t, a_test_ends_when_enough_is_known);
     tcase_add_test(t, an_existing_record_is_not_overwritten);
     tcase_add_test(t, the_valve_keeps_its_place);
     tcase_add_test(t, inspect_prints_one_json_object);

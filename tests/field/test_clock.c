@@ -136,6 +136,31 @@ START_TEST(the_view_takes_keys_and_shows_the_loop)
 }
 END_TEST
 
+/* A terminal that ncurses knows nothing of: lines instead of a view. */
+START_TEST(a_terminal_without_a_view_gets_lines)
+{
+    static char seen[20000];
+    char *dir = scratch_make();
+    setting s = {0};
+    const int terminal = open_terminal(&s.terminal);
+    pid_t child;
+
+    put_blend(dir, "10ms", 0, "sensor-bad = 100ms, 100ms\n");
+    ck_assert_int_eq(setenv("TERM", "no-such-terminal", 1), 0);
+    child = START(dir, "t", &s, "run", "p.loop", "--real-time", "--for", "500ms", "--record",
+                  "t.csv", "--priority");
+    (void)close(s.terminal);
+    read_screen(terminal, 1.5, seen, sizeof seen);
+    ck_assert_int_eq(end_of(child, 10), 0);
+    ck_assert_msg(strstr(seen, "ALARM: PV is bad") != NULL, "%s", seen);
+    ck_assert_msg(strstr(seen, "DONE") != NULL, "%s", seen);
+    ck_assert_msg(strstr(seen, "priority: ") != NULL, "%s", seen); /* granted, or why not */
+    ck_assert_uint_eq(rows_of(dir, "t.csv"), 50);
+    (void)close(terminal);
+    scratch_free(dir);
+}
+END_TEST
+
 /* The least time from a row to the next behind a stall, and the longest, s. */
 static void intervals(const char *dir, double *least, double *longest)
 {
@@ -218,6 +243,7 @@ Suite *suite_clock(void)
 
     add_table(t, a_frozen_terminal_stops_neither_control_nor_a_signal, frozen);
     tcase_add_test(t, the_view_takes_keys_and_shows_the_loop);
+    tcase_add_test(t, a_terminal_without_a_view_gets_lines);
     tcase_add_loop_test(t, a_stall_is_told_and_followed_by_no_burst, 0, 2);
     tcase_set_tags(hour, "processes long");
     tcase_add_test(hour, an_hour_at_10_ms_is_360000_scans_and_whole);

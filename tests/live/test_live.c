@@ -764,10 +764,11 @@ static Suite *suite_live(void)
 }
 
 Suite *suite_one_controller(void);
+Suite *suite_enough(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_live, suite_one_controller};
+    static Suite *(*const makers[])(void) = {suite_live, suite_one_controller, suite_enough};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -25,6 +25,7 @@ struct rk_bump {
     double *times, *pv; /* of the last scans, window long */
     size_t watched;
     bool put_back; /* OUT has to be put back */
+    bool finish;   /* the next scan is the last */
     int missed;    /* scans in a row without a reply */
 };
 
@@ -260,6 +261,11 @@ void rk_bump_finish(rk_bump *b, const char *why)
 {
     if (b->state >= RK_BUMP_DONE) return;
     (void)snprintf(b->why, sizeof b->why, "%s", why);
+    b->finish = true;
+}
+
+static void end(rk_bump *b)
+{
     put_back(b);
     if (b->state == RK_BUMP_STOPPED) {
         b->state = RK_BUMP_DONE;
@@ -343,7 +349,7 @@ static void move_when_due(rk_bump *b)
         return;
     }
     if (b->moved == b->plan.moves) {
-        rk_bump_finish(b, "");
+        end(b);
         return;
     }
     move_to(b, next_level(b));
@@ -395,6 +401,8 @@ rk_bump_row rk_bump_scan(rk_bump *b, double elapsed)
         put_back(b);
     } else if (why != NULL) {
         rk_bump_stop(b, why);
+    } else if (b->finish && b->state < RK_BUMP_DONE) {
+        end(b);
     } else if (b->state == RK_BUMP_WAITING && b->missed == 0) {
         wait_or_move(b, row.pv);
     }

@@ -77,7 +77,8 @@ rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump 
  */
 rk_bump_row rk_bump_scan(rk_bump *bump, double elapsed);
 
-/** All that was wanted is known: put OUT back now and be done; `why` is kept. Nothing if it has ended. */
+/** All that was wanted is known: the next scan puts OUT back and is the last; `why` is kept. Nothing if it
+ * has ended. */
 void rk_bump_finish(rk_bump *bump, const char *why);
 
 /** End the test now and put OUT back; `why` is kept. Nothing if it has ended. */
