@@ -2,7 +2,6 @@
 /* How well a run over Modbus keeps its clock on this machine, and what a scan costs, the wire on loopback
    included. Usage: redkettle-field [SECONDS] */
 #include <math.h>
-#include <pthread.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -10,20 +9,6 @@
 #include <redkettle/redkettle.h>
 
 enum { COSTED = 3000 };
-
-static volatile bool over;
-
-static void *live_on(void *user)
-{
-    double next = rk_clock_now();
-
-    while (!over) {
-        rk_plant_device_live(user, rk_clock_now());
-        next += 0.001;
-        rk_clock_sleep(next);
-    }
-    return NULL;
-}
 
 static double now(void *user)
 {
@@ -98,14 +83,12 @@ int main(int argc, char **argv)
     rk_live *live = NULL;
     rk_live_port port;
     rk_timing timing;
-    pthread_t thread;
 
     if (rk_plant_device_create(&loop, NULL, 1.0, &device, &diag) != RK_OK) {
         printf("No device: %s\n", diag.text);
         return 0;
     }
-    if (pthread_create(&thread, NULL, live_on, device) != 0 ||
-        rk_live_port_open(&loop, &port, &diag) != RK_OK ||
+    if (rk_live_port_open(&loop, &port, &diag) != RK_OK ||
         rk_live_create(&loop, &port, HUGE_VAL, &live, &diag) != RK_OK) {
         abort();
     }
@@ -123,8 +106,6 @@ int main(int argc, char **argv)
         rk_live_block(live)->alarms_seen == 0 ? "none" : "some");
     rk_live_free(live);
     rk_live_port_close(&port);
-    over = true;
-    (void)pthread_join(thread, NULL);
     rk_plant_device_free(device);
     return 0;
 }

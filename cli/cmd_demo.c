@@ -1,5 +1,4 @@
 /* SPDX-License-Identifier: MIT */
-#include <pthread.h>
 #include <string.h>
 
 #include "cli.h"
@@ -12,8 +11,6 @@ typedef struct demo_job {
     const char *dir;
     bool network;
     rk_plant_device *device; /* of the network's demo */
-    pthread_t alive;
-    volatile bool over;
 } demo_job;
 
 /* A step of a demo. */
@@ -180,18 +177,6 @@ static int run_job(const demo_job *d)
 
 /* ---- on a device ---- */
 
-/* The device lives beside the commands that act on it. */
-static void *live_on(void *user)
-{
-    const demo_job *d = user;
-
-    while (!d->over) {
-        rk_plant_device_live(d->device, rk_clock_now());
-        rk_clock_sleep(rk_clock_now() + 0.001);
-    }
-    return NULL;
-}
-
 /* The loop file with a port of this machine that is free, and the device at it. */
 static int start_device(demo_job *d)
 {
@@ -220,10 +205,7 @@ static int start_device(demo_job *d)
         }
     }
     if (status != RK_OK) return fail_diag(&d->j, status, &diag);
-    if (pthread_create(&d->alive, NULL, live_on, d) == 0) return EXIT_DONE;
-    rk_plant_device_free(d->device);
-    d->device = NULL;
-    return fail(&d->j, EXIT_NO_ACCESS, "no thread for the device");
+    return EXIT_DONE;
 }
 
 static int run_network(demo_job *d)
@@ -242,8 +224,6 @@ static int run_network(demo_job *d)
             "another\n  redkettle run %s/acid-flow.loop --for 10min\n",
             d->dir, d->dir, d->dir);
     }
-    d->over = true;
-    (void)pthread_join(d->alive, NULL);
     return status;
 }
 

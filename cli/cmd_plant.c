@@ -14,9 +14,8 @@ typedef struct plant_job {
     rk_plant_device *device;
 } plant_job;
 
-/* How often the plant lives on, and the terminal is told, s. */
-#define LIVE_EVERY 0.001
-#define SHOW_EVERY 0.5
+/* How often the terminal is told, s. */
+#define SHOW_EVERY 0.2
 enum { TELL_FOR = 3 };
 
 static void make(job *j)
@@ -57,7 +56,6 @@ static void show(const plant_job *p)
 static int serve(job *j)
 {
     plant_job *p = (plant_job *)j;
-    double shown = rk_clock_now(), next = shown;
 
     if (!terminal_start(NULL)) {
         return fail(j, EXIT_NO_ACCESS, "no thread to write to the terminal with");
@@ -66,15 +64,8 @@ static int serve(job *j)
                  p->listen != NULL ? p->listen : rk_plant_device_address(&j->loop),
                  j->loop.port.unit);
     while (!is_caught()) {
-        const double now = rk_clock_now();
-
-        rk_plant_device_live(p->device, now);
-        if (now - shown >= SHOW_EVERY) {
-            show(p);
-            shown = now;
-        }
-        next = fmax(next + LIVE_EVERY, now);
-        rk_clock_sleep(next);
+        rk_clock_sleep(rk_clock_now() + SHOW_EVERY);
+        show(p);
     }
     release_signals(EXIT_DONE, TELL_FOR);
     terminal_end();

@@ -132,12 +132,10 @@ static int read_request(const uint8_t *pdu, int length, request *r)
     switch (r->function) {
     case MODBUS_FC_READ_COILS:
     case MODBUS_FC_READ_DISCRETE_INPUTS:
-        bytes = 0;
         if (r->count < 1 || r->count > MODBUS_MAX_READ_BITS) break;
         return 0;
     case MODBUS_FC_READ_HOLDING_REGISTERS:
     case MODBUS_FC_READ_INPUT_REGISTERS:
-        bytes = 0;
         if (r->count < 1 || r->count > MODBUS_MAX_READ_REGISTERS) break;
         return 0;
     case MODBUS_FC_WRITE_SINGLE_COIL:

@@ -133,7 +133,7 @@ rk_status rk_modbus_port_write_now(rk_modbus_port *port, double out, double seco
 const char *rk_modbus_port_why(const rk_modbus_port *port);
 
 /** Lines made anew since the start. */
-size_t rk_modbus_port_reconnects(const rk_modbus_port *port);
+size_t rk_modbus_port_reconnects(rk_modbus_port *port);
 
 /** Real-time scheduling (SCHED_FIFO) at that priority for the port's thread; false: refused. */
 bool rk_modbus_port_prioritise(rk_modbus_port *port, int priority);

@@ -28,33 +28,32 @@ typedef enum want { WANT_NOTHING, WANT_READ, WANT_WRITE } want;
 
 struct rk_modbus_port {
     rki_modbus_client *client; /* the thread's */
-    rk_modbus_map map;
-    bool is_serial;
     double ts, timeout;
     pthread_t thread;
     pthread_mutex_t mutex;
     pthread_cond_t asked, done;
+    rk_modbus_map map;
 
     /* shared, under the mutex */
-    bool stop, up;
-    want want;
     unsigned long ticket, served; /* of what is asked, and of the last that was answered */
     double out;                   /* to be written; NaN: the heartbeat alone */
-    uint16_t heartbeat;
+    size_t connects;
     rki_modbus_reading reading;     /* the last answer: what was read, */
     char refusal[MODBUS_WHY_CHARS]; /* why nothing was read, or OUT not taken, */
-    bool lost;                      /* and whether the line was lost over it */
-    char no_line[MODBUS_WHY_CHARS]; /* why there is none */
-    size_t connects;
+    char no_line[MODBUS_WHY_CHARS]; /* and why there is no line */
+    want want;
+    uint16_t heartbeat;  /* to be written */
+    bool stop, up, lost; /* lost: the line, over the last answer */
 
     /* the scan's own */
-    double began; /* monotonic clock, s */
     bool fresh;   /* read in this scan */
     bool reached; /* by the last read */
     bool beaten;  /* the heartbeat went out in this scan */
-    rki_modbus_reading seen;
-    bool enabled;
+    bool enabled, is_serial;
+    uint16_t beat;
     char why[MODBUS_WHY_CHARS];
+    double began; /* monotonic clock, s */
+    rki_modbus_reading seen;
 };
 
 static double now(void)
@@ -192,6 +191,7 @@ static bool ask(rk_modbus_port *p, want what, double out, double until)
     ticket = ++p->ticket;
     p->want = what;
     p->out = out;
+    p->heartbeat = p->beat;
     (void)pthread_cond_broadcast(&p->asked);
     while (p->served != ticket && p->up && now() < until) {
         (void)wait_for(&p->done, &p->mutex, until);
@@ -264,7 +264,7 @@ static rk_status read_out(void *user, rk_real *out)
 
 static rk_status put(rk_modbus_port *p, double out, double until)
 {
-    p->heartbeat = (uint16_t)(p->heartbeat + (p->beaten ? 0U : 1U));
+    p->beat = (uint16_t)(p->beat + (p->beaten ? 0U : 1U));
     p->beaten = true;
     return ask(p, WANT_WRITE, out, until) && p->why[0] == '\0' ? RK_OK : RK_ERR_IO;
 }
@@ -412,9 +412,14 @@ const char *rk_modbus_port_why(const rk_modbus_port *port)
     return port->why;
 }
 
-size_t rk_modbus_port_reconnects(const rk_modbus_port *p)
+size_t rk_modbus_port_reconnects(rk_modbus_port *p)
 {
-    return p->connects > 0 ? p->connects - 1 : 0;
+    size_t connects;
+
+    (void)pthread_mutex_lock(&p->mutex);
+    connects = p->connects;
+    (void)pthread_mutex_unlock(&p->mutex);
+    return connects > 0 ? connects - 1 : 0;
 }
 
 bool rk_modbus_port_prioritise(rk_modbus_port *p, int priority)

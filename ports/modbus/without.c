@@ -58,7 +58,7 @@ const char *rk_modbus_port_why(const rk_modbus_port *port)
     return "built without Modbus";
 }
 
-size_t rk_modbus_port_reconnects(const rk_modbus_port *port)
+size_t rk_modbus_port_reconnects(rk_modbus_port *port)
 {
     (void)port;
     return 0;

@@ -8,16 +8,25 @@
 
 #include <errno.h>
 #include <math.h>
+#include <pthread.h>
+#include <signal.h>
 #include <string.h>
 
 #include <redkettle/design/base/memory.h>
+#include <redkettle/live/clock.h>
 
 #include "modbus_map.h"
 
 /* Steps of the plant in a scan, and at most in one go: what a machine that slept has missed is left out. */
 enum { STEPS = 10, STEPS_MOST = 1000000 };
 
+/* The plant lives on so often, s. */
+#define LIVE_EVERY 0.001
+
 struct rk_plant_device {
+    pthread_t thread;
+    pthread_mutex_t mutex; /* of what the thread and the owner both look at */
+    bool is_alive, stop;
     rk_design loop; /* scanned at the plant's own step */
     double times, began;
     double steps; /* that were lived */
@@ -106,6 +115,69 @@ static rk_status start(rk_plant_device *d, const char *address, rk_diag *diag)
     return RK_OK;
 }
 
+/* The valve is told where OUT's register stands; a float that is no number moves none. */
+static void take_out(rk_plant_device *d)
+{
+    const double out =
+        fmin(fmax(rk_modbus_device_get(d->device, RK_MODBUS_OUT), d->loop.out_low),
+             d->loop.out_high);
+
+    if (isfinite(out) && out != d->out) {
+        d->out = d->seam.write_out(d->seam.user, out) == RK_OK ? out : d->out;
+    }
+}
+
+static void live_on(rk_plant_device *d, double now)
+{
+    double until;
+    int steps = 0;
+
+    if (!d->begun) {
+        d->begun = true;
+        d->began = now;
+    }
+    until = floor((now - d->began) * d->times / d->loop.ts);
+    take_out(d);
+    for (; d->steps < until && steps < STEPS_MOST; d->steps++, steps++) {
+        rk_sim_plant_advance(d->plant);
+    }
+    if (steps == STEPS_MOST) {
+        d->began = now - (d->steps * d->loop.ts / d->times);
+    }
+    show(d);
+}
+
+static void *live(void *user)
+{
+    rk_plant_device *d = user;
+    double next = rk_clock_now();
+    bool stop = false;
+
+    while (!stop) {
+        const double now = rk_clock_now();
+
+        (void)pthread_mutex_lock(&d->mutex);
+        live_on(d, now);
+        stop = d->stop;
+        (void)pthread_mutex_unlock(&d->mutex);
+        next = fmax(next + LIVE_EVERY, now);
+        rk_clock_sleep(next);
+    }
+    return NULL;
+}
+
+static rk_status start_living(rk_plant_device *d, rk_diag *diag)
+{
+    sigset_t all, before;
+
+    (void)sigfillset(&all); /* signals are for who started it */
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
+    d->is_alive = pthread_create(&d->thread, NULL, live, d) == 0;
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+    if (d->is_alive) return RK_OK;
+    return rk_diag_set(diag, RK_ERR_MEMORY, "no thread for the plant to live on");
+}
+
 rk_status rk_plant_device_create(const rk_design *loop, const char *address, double times,
                                  rk_plant_device **device, rk_diag *diag)
 {
@@ -130,11 +202,15 @@ rk_status rk_plant_device_create(const rk_design *loop, const char *address, dou
     }
     made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for the plant");
+    (void)pthread_mutex_init(&made->mutex, NULL);
     made->loop = *loop;
     made->times = times;
     status = make_plant(made, diag);
     if (status == RK_OK) {
         status = start(made, address != NULL ? address : rk_plant_device_address(loop), diag);
+    }
+    if (status == RK_OK) {
+        status = start_living(made, diag);
     }
     if (status != RK_OK) {
         rk_plant_device_free(made);
@@ -144,43 +220,10 @@ rk_status rk_plant_device_create(const rk_design *loop, const char *address, dou
     return RK_OK;
 }
 
-/* The valve is told where OUT's register stands; a float that is no number moves none. */
-static void take_out(rk_plant_device *d)
-{
-    const double out =
-        fmin(fmax(rk_modbus_device_get(d->device, RK_MODBUS_OUT), d->loop.out_low),
-             d->loop.out_high);
-
-    if (isfinite(out) && out != d->out) {
-        d->out = d->seam.write_out(d->seam.user, out) == RK_OK ? out : d->out;
-    }
-}
-
-void rk_plant_device_live(rk_plant_device *d, double now)
-{
-    double until;
-    int steps = 0;
-
-    if (!d->begun) {
-        d->begun = true;
-        d->began = now;
-    }
-    until = floor((now - d->began) * d->times / d->loop.ts);
-    take_out(d);
-    for (; d->steps < until && steps < STEPS_MOST; d->steps++, steps++) {
-        rk_sim_plant_advance(d->plant);
-    }
-    if (steps == STEPS_MOST) {
-        d->began = now - (d->steps * d->loop.ts / d->times);
-    }
-    show(d);
-}
-
 rk_plant_device_state rk_plant_device_get_state(rk_plant_device *d)
 {
     const rk_port_design *p = &d->loop.port;
     rk_plant_device_state s = {
-        .time = d->steps * d->loop.ts,
         .pv = rk_modbus_device_get(d->device, RK_MODBUS_PV),
         .out = rk_modbus_device_get(d->device, RK_MODBUS_OUT),
         .has_heartbeat = p->heartbeat.given,
@@ -189,6 +232,9 @@ rk_plant_device_state rk_plant_device_get_state(rk_plant_device *d)
         .requests = rk_modbus_device_requests(d->device),
     };
 
+    (void)pthread_mutex_lock(&d->mutex);
+    s.time = d->steps * d->loop.ts;
+    (void)pthread_mutex_unlock(&d->mutex);
     if (p->heartbeat.given) {
         s.heartbeat = rk_modbus_device_get(d->device, RK_MODBUS_HEARTBEAT);
     }
@@ -204,6 +250,13 @@ rk_plant_device_state rk_plant_device_get_state(rk_plant_device *d)
 void rk_plant_device_free(rk_plant_device *d)
 {
     if (d == NULL) return;
+    if (d->is_alive) {
+        (void)pthread_mutex_lock(&d->mutex);
+        d->stop = true;
+        (void)pthread_mutex_unlock(&d->mutex);
+        (void)pthread_join(d->thread, NULL);
+    }
+    (void)pthread_mutex_destroy(&d->mutex);
     rk_modbus_device_free(d->device);
     rk_sim_plant_free(d->plant);
     rk_memory_free(d);

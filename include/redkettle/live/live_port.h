@@ -67,7 +67,7 @@ typedef struct rk_plant_device rk_plant_device;
 
 /**
  * Serve the loop's [plant] on the registers of its [port], at `address` or, with NULL, as
- * rk_plant_device_address has it. times: how fast the plant's time goes, 1 being real.
+ * rk_plant_device_address has it. It lives on a thread of its own, `times` as fast as the clock.
  *
  * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE for a loop without plant, scan or registers, or an
  *         address that is none; RK_ERR_IO for one that cannot be had; RK_ERR_MEMORY.
@@ -85,9 +85,6 @@ typedef struct rk_plant_device_state {
     bool enable, pv_good, has_heartbeat;
     size_t requests; /* answered */
 } rk_plant_device_state;
-
-/** Let the plant live on to where the clock is, `now` by the monotonic clock, s; best every scan. */
-void rk_plant_device_live(rk_plant_device *device, double now);
 
 rk_plant_device_state rk_plant_device_get_state(rk_plant_device *device);
 

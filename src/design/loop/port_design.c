@@ -141,11 +141,16 @@ static bool overlap(const rk_register *a, const rk_register *b)
            a->address < b->address + width_of(b) && b->address < a->address + width_of(a);
 }
 
+static bool same(double a, double b)
+{
+    return a == b || (isnan(a) && isnan(b));
+}
+
 /* OUT may be read back where it is written. */
 static bool is_the_same(const rk_register *a, const rk_register *b)
 {
-    return a->address == b->address && a->type == b->type &&
-           memcmp(a->raw, b->raw, sizeof a->raw) == 0;
+    return a->address == b->address && a->type == b->type && same(a->raw[0], b->raw[0]) &&
+           same(a->raw[1], b->raw[1]);
 }
 
 static rk_status wrong(const char *key, const char *value, const char *why, rk_diag *diag)
