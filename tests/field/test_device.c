@@ -31,153 +31,158 @@ static bool says(const char *dir, const char *file, const char *words)
     return there;
 }
 
+/* A device with the blend's plant, and a run on it that has begun. */
+typedef struct site {
+    char *dir;
+    int port;
+    pid_t plant, child;
+} site;
+
+static site make_site(bool with_run)
+{
+    site s = {.dir = scratch_make(), .port = free_port()};
+
+    put_blend(s.dir, "10ms", s.port, "");
+    s.plant = start_plant(s.dir, s.port);
+    if (with_run) {
+        s.child = START(s.dir, "t", NULL, "run", "p.loop", "--for", "1min", "--record", "t.csv",
+                        "--plain");
+        ck_assert(wait_for_rows(s.dir, "t.csv", 30, 20));
+    }
+    return s;
+}
+
+static void leave_site(const site *s)
+{
+    if (s->plant != 0) {
+        end_plant(s->plant);
+    }
+    scratch_free(s->dir);
+}
+
+static void kill_plant(site *s)
+{
+    ck_assert_int_eq(kill(s->plant, SIGKILL), 0);
+    ck_assert_int_eq(end_of(s->plant, 5), 128 + SIGKILL);
+    s->plant = 0;
+}
+
 /* The device goes away and comes back: OUT is held and goes on from where the valve then stands. */
 START_TEST(a_device_that_goes_away_is_a_bad_pv_and_comes_back_without_a_bump)
 {
-    char *dir = scratch_make();
-    const int port = free_port();
-    pid_t plant, child;
+    site s = make_site(true);
     size_t before;
     double out;
 
-    put_blend(dir, "10ms", port, "");
-    plant = start_plant(dir, port);
-    child =
-        START(dir, "t", NULL, "run", "p.loop", "--for", "1min", "--record", "t.csv", "--plain");
-    ck_assert(wait_for_rows(dir, "t.csv", 30, 20));
-    ck_assert_int_eq(kill(plant, SIGKILL), 0);
-    ck_assert_int_eq(end_of(plant, 5), 128 + SIGKILL);
-    ck_assert(wait_for_words(dir, "t.csv", "PV is bad + OUT was not written (", 5));
+    kill_plant(&s);
+    ck_assert(wait_for_words(s.dir, "t.csv", "PV is bad + OUT was not written (", 5));
     nap(0.3);
-    before = rows_of(dir, "t.csv");
-    plant = start_plant(dir, port); /* its valve stands at 42 */
-    ck_assert(wait_for_words(dir, "t.err", "over: PV is bad", 5));
+    before = rows_of(s.dir, "t.csv");
+    s.plant = start_plant(s.dir, s.port); /* its valve stands at 42 */
+    ck_assert(wait_for_words(s.dir, "t.err", "over: PV is bad", 5));
     nap(0.2);
-    ck_assert_uint_gt(rows_of(dir, "t.csv"), before + 10);
-    out = cell_of(dir, "t.csv", 1, -1);
+    ck_assert_uint_gt(rows_of(s.dir, "t.csv"), before + 10);
+    out = cell_of(s.dir, "t.csv", 1, -1);
     ck_assert_msg(fabs(out - 42) < 1, "OUT %g", out);
-    ck_assert_int_eq(kill(child, SIGTERM), 0);
-    ck_assert_int_eq(end_of(child, 10), 1);
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 1700);
-    ck_assert(says(dir, "t.out", "made anew 1 time"));
-    end_plant(plant);
-    scratch_free(dir);
+    ck_assert_int_eq(kill(s.child, SIGTERM), 0);
+    ck_assert_int_eq(end_of(s.child, 10), 1);
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 1700);
+    ck_assert(says(s.dir, "t.out", "made anew 1 time"));
+    leave_site(&s);
 }
 END_TEST
 
 /* Nothing can be written any more: that is status 4, and not for ever. */
 START_TEST(a_device_that_stays_away_at_the_end_is_told)
 {
-    char *dir = scratch_make();
-    const int port = free_port();
-    pid_t plant, child;
+    site s = make_site(true);
 
-    put_blend(dir, "10ms", port, "");
-    plant = start_plant(dir, port);
-    child =
-        START(dir, "t", NULL, "run", "p.loop", "--for", "1min", "--record", "t.csv", "--plain");
-    ck_assert(wait_for_rows(dir, "t.csv", 30, 20));
-    ck_assert_int_eq(kill(plant, SIGKILL), 0);
-    ck_assert_int_eq(end_of(plant, 5), 128 + SIGKILL);
-    ck_assert_int_eq(kill(child, SIGINT), 0);
-    ck_assert_int_eq(end_of(child, 15), 4);
-    ck_assert(says(dir, "t.out", "COULD NOT BE PUT TO THE SAFE OUTPUT"));
-    child = START(dir, "t", NULL, "run", "p.loop", "--for", "1s", "--plain");
-    ck_assert_int_eq(end_of(child, 15), 4);
-    ck_assert(says(dir, "t.err", "nobody answers at [port] address"));
-    child = START(dir, "t", NULL, "bump", "p.loop", "--move=5", "--hold=1s", "--record=b.csv");
-    ck_assert_int_eq(end_of(child, 15), 4);
-    ck_assert_int_ne(access(path_in(dir, "b.csv"), F_OK), 0);
-    scratch_free(dir);
+    kill_plant(&s);
+    ck_assert_int_eq(kill(s.child, SIGINT), 0);
+    ck_assert_int_eq(end_of(s.child, 15), 4);
+    ck_assert(says(s.dir, "t.out", "COULD NOT BE PUT TO THE SAFE OUTPUT"));
+    s.child = START(s.dir, "t", NULL, "run", "p.loop", "--for", "1s", "--plain");
+    ck_assert_int_eq(end_of(s.child, 15), 4);
+    ck_assert(says(s.dir, "t.err", "nobody answers at [port] address"));
+    s.child =
+        START(s.dir, "t", NULL, "bump", "p.loop", "--move=5", "--hold=1s", "--record=b.csv");
+    ck_assert_int_eq(end_of(s.child, 15), 4);
+    ck_assert_int_ne(access(path_in(s.dir, "b.csv"), F_OK), 0);
+    leave_site(&s);
 }
 END_TEST
 
 /* The device takes OUT, and gives it back: the loop tracks it meanwhile. */
 START_TEST(while_the_device_does_not_enable_out_the_loop_tracks_it)
 {
-    char *dir = scratch_make();
-    const int port = free_port();
-    pid_t plant, child;
+    site s = make_site(true);
     int beats;
 
-    put_blend(dir, "10ms", port, "");
-    plant = start_plant(dir, port);
-    child =
-        START(dir, "t", NULL, "run", "p.loop", "--for", "1min", "--record", "t.csv", "--plain");
-    ck_assert(wait_for_rows(dir, "t.csv", 30, 20));
-    ck_assert(poke(port, 5, ENABLE_AT, 0));
-    ck_assert(wait_for_words(dir, "t.err", "the device does not enable OUT", 5));
-    ck_assert(poke(port, 6, OUT_AT, 3000));
-    beats = peek(port, 3, HEARTBEAT_AT);
+    ck_assert(poke(s.port, 5, ENABLE_AT, 0));
+    ck_assert(wait_for_words(s.dir, "t.err", "the device does not enable OUT", 5));
+    ck_assert(poke(s.port, 6, OUT_AT, 3000));
+    beats = peek(s.port, 3, HEARTBEAT_AT);
     nap(0.3);
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 3000);
-    ck_assert_int_gt(peek(port, 3, HEARTBEAT_AT), beats + 20);
-    ck_assert_double_eq(cell_of(dir, "t.csv", 1, -1), 30);
-    ck_assert(poke(port, 5, ENABLE_AT, 1));
-    ck_assert(wait_for_words(dir, "t.err", "the device enables OUT", 5));
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 3000);
+    ck_assert_int_gt(peek(s.port, 3, HEARTBEAT_AT), beats + 20);
+    ck_assert_double_eq(cell_of(s.dir, "t.csv", 1, -1), 30);
+    ck_assert(poke(s.port, 5, ENABLE_AT, 1));
+    ck_assert(wait_for_words(s.dir, "t.err", "the device enables OUT", 5));
     nap(0.1);
-    ck_assert_double_eq_tol(cell_of(dir, "t.csv", 1, -1), 30, 1);
-    ck_assert(poke(port, 5, ENABLE_AT, 0));
+    ck_assert_double_eq_tol(cell_of(s.dir, "t.csv", 1, -1), 30, 1);
+    ck_assert(poke(s.port, 5, ENABLE_AT, 0));
     nap(0.1);
-    ck_assert(poke(port, 6, OUT_AT, 2500));
-    ck_assert_int_eq(kill(child, SIGTERM), 0);
-    ck_assert_int_eq(end_of(child, 10), 1);
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 2500); /* the safe output is not written either */
-    ck_assert(says(dir, "t.out", "OUT was left to the device"));
-    child = START(dir, "t", NULL, "bump", "p.loop", "--move=5", "--hold=1s", "--record=b.csv");
-    ck_assert_int_eq(end_of(child, 15), 4);
-    ck_assert(says(dir, "t.err", "the device does not enable OUT"));
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 2500);
-    end_plant(plant);
-    scratch_free(dir);
+    ck_assert(poke(s.port, 6, OUT_AT, 2500));
+    ck_assert_int_eq(kill(s.child, SIGTERM), 0);
+    ck_assert_int_eq(end_of(s.child, 10), 1);
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 2500); /* the safe output is not written either */
+    ck_assert(says(s.dir, "t.out", "OUT was left to the device"));
+    s.child =
+        START(s.dir, "t", NULL, "bump", "p.loop", "--move=5", "--hold=1s", "--record=b.csv");
+    ck_assert_int_eq(end_of(s.child, 15), 4);
+    ck_assert(says(s.dir, "t.err", "the device does not enable OUT"));
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 2500);
+    leave_site(&s);
 }
 END_TEST
 
 START_TEST(a_device_that_takes_out_ends_a_step_test)
 {
-    char *dir = scratch_make();
-    const int port = free_port();
-    pid_t plant, child;
+    site s = make_site(false);
+    pid_t child;
 
-    put_blend(dir, "10ms", port, "");
-    plant = start_plant(dir, port);
-    child = START(dir, "t", NULL, "bump", "p.loop", "--move=5", "--hold=1min", "--before=100ms",
-                  "--patience=0", "--record=b.csv");
-    ck_assert(wait_for_words(dir, "b.csv", ",47,", 20));
-    ck_assert(poke(port, 5, ENABLE_AT, 0));
+    child = START(s.dir, "t", NULL, "bump", "p.loop", "--move=5", "--hold=1min",
+                  "--before=100ms", "--patience=0", "--record=b.csv");
+    ck_assert(wait_for_words(s.dir, "b.csv", ",47,", 20));
+    ck_assert(poke(s.port, 5, ENABLE_AT, 0));
     ck_assert_int_eq(end_of(child, 10), 1);
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 4700);
-    ck_assert(says(dir, "b.csv", "OUT was left to it"));
-    end_plant(plant);
-    scratch_free(dir);
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 4700);
+    ck_assert(says(s.dir, "b.csv", "OUT was left to it"));
+    leave_site(&s);
 }
 END_TEST
 
 /* At the end OUT stays, or goes to the safe output; the heartbeat stops either way. */
 START_TEST(at_the_end_out_stays_unless_it_shall_be_safe)
 {
-    char *dir = scratch_make();
-    const int port = free_port();
-    pid_t plant, child;
+    site s = make_site(false);
+    pid_t child;
 
-    put_blend(dir, "10ms", port, "");
-    plant = start_plant(dir, port);
-    child = START(dir, "t", NULL, "run", "p.loop", "--for", "500ms", "--plain", "--at",
+    child = START(s.dir, "t", NULL, "run", "p.loop", "--for", "500ms", "--plain", "--at",
                   "100ms manual=33");
     ck_assert_int_eq(end_of(child, 15), 0);
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 3300);
-    ck_assert_int_eq(peek(port, 3, HEARTBEAT_AT), 50);
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 3300);
+    ck_assert_int_eq(peek(s.port, 3, HEARTBEAT_AT), 50);
     nap(0.1);
-    ck_assert_int_eq(peek(port, 3, HEARTBEAT_AT), 50);
-    child = START(dir, "t", NULL, "run", "p.loop", "--for", "500ms", "--plain", "--safe-at-end",
-                  "--json");
+    ck_assert_int_eq(peek(s.port, 3, HEARTBEAT_AT), 50);
+    child = START(s.dir, "t", NULL, "run", "p.loop", "--for", "500ms", "--plain",
+                  "--safe-at-end", "--json");
     ck_assert_int_eq(end_of(child, 15), 0);
-    ck_assert_int_eq(peek(port, 3, OUT_AT), 1700);
-    ck_assert(says(dir, "t.out", "\"safe_output\": true"));
-    ck_assert(says(dir, "t.out", "\"late_scans\": "));
-    ck_assert(says(dir, "t.out", "\"scan_jitter_s\": "));
-    end_plant(plant);
-    scratch_free(dir);
+    ck_assert_int_eq(peek(s.port, 3, OUT_AT), 1700);
+    ck_assert(says(s.dir, "t.out", "\"safe_output\": true"));
+    ck_assert(says(s.dir, "t.out", "\"late_scans\": "));
+    ck_assert(says(s.dir, "t.out", "\"scan_jitter_s\": "));
+    leave_site(&s);
 }
 END_TEST
 
