@@ -200,24 +200,23 @@ static void refuse_command(void *user, const char *why)
     run_view_refuse(why);
 }
 
-/* The run, and the same with setpoint steps beside it. */
-static int run_scans(run_job *r)
+/* The run, and the same with setpoint steps beside it. What is wrong with it is told when OUT is safe. */
+static rk_status run_scans(run_job *r, rk_diag *diag)
 {
     rk_pace pace = real_pace(r->times, r);
-    rk_diag diag = {RK_OK, ""};
     rk_status status;
 
     pace.seen = watch;
     pace.command = next_command;
     pace.refused = refuse_command;
-    status = rk_live_run(r->live, r->events, r->count, r->duration, r->log, &pace, &r->timing,
-                         &diag);
+    status =
+        rk_live_run(r->live, r->events, r->count, r->duration, r->log, &pace, &r->timing, diag);
     if (status == RK_OK && r->stepped != NULL) {
         pace.seen = NULL;
         status =
-            rk_live_run(r->stepped, r->events, r->count, r->duration, NULL, &pace, NULL, &diag);
+            rk_live_run(r->stepped, r->events, r->count, r->duration, NULL, &pace, NULL, diag);
     }
-    return status == RK_OK ? EXIT_DONE : fail_diag(&r->j, status, &diag);
+    return status;
 }
 
 /* Real-time scheduling, if it was asked for; a run without it is no less safe. */
@@ -258,7 +257,9 @@ static int run_live(job *j)
     const bool wanted = !isnan(r->times) && !r->plain && !r->j.json && isatty(STDOUT_FILENO) &&
                         isatty(STDIN_FILENO);
     run_end end = {false, false, true};
-    int status, recorded;
+    rk_diag diag = {RK_OK, ""};
+    rk_status ended;
+    int status = EXIT_DONE, recorded;
 
     r->view = wanted && run_view_open(&r->j.loop, r->duration);
     if (!terminal_start(r->view ? &view : NULL)) {
@@ -268,22 +269,19 @@ static int run_live(job *j)
         return fail(j, EXIT_NO_ACCESS, "no thread to write to the terminal with");
     }
     prioritise(r);
-    status = run_scans(r);
+    ended = run_scans(r, &diag);
     end.stopped = is_caught();
-    end.wanted = end.stopped || status != EXIT_DONE || r->safe_at_end;
+    end.wanted = end.stopped || ended != RK_OK || r->safe_at_end;
     if (end.wanted) {
         end.safe = rk_live_make_safe(r->live, RK_SAFE_TRY_FOR);
     }
-    release_signals(!end.safe             ? EXIT_NO_ACCESS
-                    : status != EXIT_DONE ? status
-                    : end.stopped         ? EXIT_VERDICT_NO
-                                          : EXIT_DONE,
+    release_signals(!end.safe || ended != RK_OK ? EXIT_NO_ACCESS
+                    : end.stopped               ? EXIT_VERDICT_NO
+                                                : EXIT_DONE,
                     j->figure != NULL ? DRAW_FOR : TELL_FOR);
-    recorded = r->log != NULL ? end_record(r, &end, status != EXIT_DONE) : EXIT_DONE;
+    recorded = r->log != NULL ? end_record(r, &end, ended != RK_OK) : EXIT_DONE;
     terminal_end();
-    if (status == EXIT_DONE) {
-        status = tell_run(r, &end);
-    }
+    status = ended == RK_OK ? tell_run(r, &end) : fail_diag(j, ended, &diag);
     if (!end.safe) return EXIT_NO_ACCESS;
     if (status == EXIT_DONE) {
         status = recorded;

@@ -63,6 +63,21 @@ static const struct {
     {"progress, nobody reads", "bump", true, false, 42},
 };
 
+/* At a terminal, which the child alone has then; it has begun. */
+static pid_t start_at(const char *dir, setting *s, int row)
+{
+    const pid_t child =
+        strcmp(frozen[row].command, "run") == 0
+            ? START(dir, "t", s, "run", "p.loop", "--real-time", "--for", "1min", "--record",
+                    "t.csv", frozen[row].plain ? "--plain" : "--minutes")
+            : START(dir, "t", s, "bump", "p.loop", "--real-time", "--move", "5", "--hold",
+                    "1min", "--before", "100ms", "--patience", "0", "--record", "t.csv");
+
+    (void)close(s->terminal);
+    ck_assert(wait_for_rows(dir, "t.csv", 30, 20));
+    return child;
+}
+
 /* A terminal that takes nothing more: the scans go on, and a signal still ends it as it should. */
 START_TEST(a_frozen_terminal_stops_neither_control_nor_a_signal)
 {
@@ -76,13 +91,7 @@ START_TEST(a_frozen_terminal_stops_neither_control_nor_a_signal)
     /* A PV that comes and goes, so that there is much to say. */
     put_blend(dir, "10ms", 0, "");
     ck_assert_int_eq(setenv("TERM", "xterm", 1), 0);
-    child = strcmp(frozen[_i].command, "run") == 0
-                ? START(dir, "t", &s, "run", "p.loop", "--real-time", "--for", "1min",
-                        "--record", "t.csv", frozen[_i].plain ? "--plain" : "--minutes")
-                : START(dir, "t", &s, "bump", "p.loop", "--real-time", "--move", "5", "--hold",
-                        "1min", "--before", "100ms", "--patience", "0", "--record", "t.csv");
-    (void)close(s.terminal);
-    ck_assert(wait_for_rows(dir, "t.csv", 30, 20));
+    child = start_at(dir, &s, _i);
     if (frozen[_i].stops) {
         ck_assert_int_eq(write(terminal, "\023", 1), 1); /* Ctrl-S */
         read_screen(terminal, 0.2, seen, sizeof seen);
@@ -96,6 +105,25 @@ START_TEST(a_frozen_terminal_stops_neither_control_nor_a_signal)
     ck_assert_double_eq(valve_of(dir), frozen[_i].out);
     ck_assert(wait_for_words(dir, "t.csv", "# stopped", 1));
     (void)close(terminal);
+    scratch_free(dir);
+}
+END_TEST
+
+/* A terminal that is closed: the line is cut, its window shut. */
+START_TEST(a_closed_terminal_ends_it_as_it_should)
+{
+    char *dir = scratch_make();
+    setting s = {0};
+    const int terminal = open_terminal(&s.terminal);
+    pid_t child;
+
+    put_blend(dir, "10ms", 0, "");
+    ck_assert_int_eq(setenv("TERM", "xterm", 1), 0);
+    child = start_at(dir, &s, _i);
+    (void)close(terminal);
+    ck_assert_msg(end_of(child, 10) != -1, "%s", frozen[_i].fact);
+    ck_assert_double_eq(valve_of(dir), frozen[_i].out);
+    ck_assert(wait_for_words(dir, "t.csv", "# stopped", 1));
     scratch_free(dir);
 }
 END_TEST
@@ -242,6 +270,9 @@ Suite *suite_clock(void)
     TCase *t = tcase_create("clock"), *hour = tcase_create("hour");
 
     add_table(t, a_frozen_terminal_stops_neither_control_nor_a_signal, frozen);
+    tcase_add_loop_test(t, a_closed_terminal_ends_it_as_it_should, 1, 2);
+    tcase_add_loop_test(t, a_closed_terminal_ends_it_as_it_should, 3, 4);
+    tcase_add_loop_test(t, a_closed_terminal_ends_it_as_it_should, 5, 6);
     tcase_add_test(t, the_view_takes_keys_and_shows_the_loop);
     tcase_add_test(t, a_terminal_without_a_view_gets_lines);
     tcase_add_loop_test(t, a_stall_is_told_and_followed_by_no_burst, 0, 2);
