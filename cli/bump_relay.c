@@ -93,6 +93,7 @@ static int set_up(job *j)
 
     if (opened != EXIT_DONE) return opened;
     status = rk_relay_test_create(d, &b->port.seam, &b->relay, &b->test, &diag);
+    if (check_enabled(b) != EXIT_DONE) return EXIT_NO_ACCESS;
     if (status != RK_OK) return fail_range(&b->j, status, &diag);
     if (b->record == NULL) return EXIT_DONE;
     status = rk_record_log_create(b->record, d, b->force, b->real_time, &b->log, &diag);

@@ -83,7 +83,6 @@ static int plan_test(job *j)
 int open_port(bump_job *b)
 {
     rk_diag diag = {RK_OK, ""};
-    rk_real pv = 0;
     rk_status status;
 
     catch_signals();
@@ -91,14 +90,14 @@ int open_port(bump_job *b)
         b->real_time = true;
     }
     status = rk_live_port_open(&b->j.loop, &b->port, &diag);
-    if (status != RK_OK) return fail_diag(&b->j, status, &diag);
-    (void)b->port.seam.read_pv(b->port.seam.user, &pv);
-    if (rk_live_port_holds(&b->port)) {
-        return fail(
-            &b->j, EXIT_NO_ACCESS,
-            "the device does not enable OUT ([port] enable reads 0): nothing was moved");
-    }
-    return EXIT_DONE;
+    return status == RK_OK ? EXIT_DONE : fail_diag(&b->j, status, &diag);
+}
+
+int check_enabled(const bump_job *b)
+{
+    if (!rk_live_port_holds(&b->port)) return EXIT_DONE;
+    return fail(&b->j, EXIT_NO_ACCESS,
+                "the device does not enable OUT ([port] enable reads 0): nothing was moved");
 }
 
 /* Everything that can fail before OUT moves. */
@@ -111,6 +110,7 @@ static int set_up(job *j)
 
     if (opened != EXIT_DONE) return opened;
     status = rk_bump_create(&b->plan, &b->port.seam, &b->bump, &diag);
+    if (check_enabled(b) != EXIT_DONE) return EXIT_NO_ACCESS;
     if (status == RK_OK) {
         status = rk_record_create(&b->j.record, &diag);
     } else if (status == RK_ERR_RANGE) {

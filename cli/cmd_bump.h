@@ -28,6 +28,9 @@ typedef struct bump_job {
 /** The port is opened; an exit status. */
 int open_port(bump_job *b);
 
+/** Once the port was read: does the device let OUT be moved? */
+int check_enabled(const bump_job *b);
+
 /** Signals are caught, the terminal is written to beside, and priority is had if it was asked for. */
 int begin_test(bump_job *b);
 
