@@ -50,7 +50,7 @@ shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6
 shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
 shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; redkettle prove blend-brix.loop --dir plc'
 shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --at 15min manual=40 --soft-start 5min --figure run.png'
-shot network 'redkettle demo --network --dir acid' 12 124x44
+shot network 'redkettle demo --network --dir acid' 12 124x39
 (cd demo && "$tool" check blend-brix.loop --figure "$shots/frequency.png" >/dev/null &&
     "$tool" tune blend-brix.loop --speed --figure "$shots/speed.png" >/dev/null &&
     "$tool" search blend-brix.loop --kc=-24:-1:0.5 --ti 15:100:2.5 --cost load-iae --figure "$shots/sweep.png" >/dev/null &&
