@@ -25,7 +25,7 @@ static rk_status open_modbus(const rk_design *loop, rk_live_port *port, rk_diag 
     rk_modbus_port *made = NULL;
 
     if (!rk_modbus_is_there()) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
+        return rk_diag_set(diag, RK_ERR_IO,
                            "[port] kind %s: this redkettle was built without Modbus; install "
                            "libmodbus-dev and build it again",
                            rk_port_kind_to_text(p->kind));

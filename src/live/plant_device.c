@@ -187,7 +187,7 @@ rk_status rk_plant_device_create(const rk_design *loop, const char *address, dou
     rk_diag_clear(diag);
     if (loop == NULL || device == NULL) return RK_ERR_ARG;
     if (!rk_modbus_is_there()) {
-        return rk_diag_set(diag, RK_ERR_RANGE,
+        return rk_diag_set(diag, RK_ERR_IO,
                            "this redkettle was built without Modbus; install libmodbus-dev and "
                            "build it again");
     }
