@@ -146,6 +146,38 @@ START_TEST(while_the_device_does_not_enable_out_the_loop_tracks_it)
 }
 END_TEST
 
+/* Manual stays manual, from where OUT stands when the device gives it back; automatic is not told to go. */
+START_TEST(a_loop_comes_back_in_the_mode_that_it_was_in)
+{
+    static const char *const wants[] = {"100ms manual=33", "100ms auto"};
+    site s = make_site(false);
+    size_t before;
+    char *text;
+
+    s.child = START(s.dir, "t", NULL, "run", "p.loop", "--for", "1min", "--record", "t.csv",
+                    "--plain", "--at", wants[_i]);
+    ck_assert(wait_for_rows(s.dir, "t.csv", 30, 20));
+    ck_assert(poke(s.port, 5, ENABLE_AT, 0));
+    ck_assert(wait_for_words(s.dir, "t.err", "the device does not enable OUT", 5));
+    ck_assert(poke(s.port, 6, OUT_AT, 2500));
+    ck_assert(wait_for_words(s.dir, "t.csv", ",25,", 5));
+    ck_assert(poke(s.port, 5, ENABLE_AT, 1));
+    ck_assert(wait_for_words(s.dir, "t.err", "the device enables OUT", 5));
+    before = rows_of(s.dir, "t.csv");
+    ck_assert(wait_for_rows(s.dir, "t.csv", before + 30, 20));
+    text = get_file(path_in(s.dir, "t.csv"), NULL);
+    ck_assert_msg(strstr(strrchr(text, '\n') - 40, _i == 0 ? ",manual," : ",auto,") != NULL,
+                  "%s", strrchr(text, '\n') - 40);
+    free(text);
+    if (_i == 0) {
+        ck_assert_int_eq(peek(s.port, 3, OUT_AT), 2500);
+    }
+    ck_assert_int_eq(kill(s.child, SIGTERM), 0);
+    ck_assert_int_eq(end_of(s.child, 10), 1);
+    leave_site(&s);
+}
+END_TEST
+
 START_TEST(a_device_that_takes_out_ends_a_step_test)
 {
     site s = make_site(false);
@@ -450,6 +482,7 @@ Suite *suite_field_device(void)
     tcase_add_test(t, a_device_that_goes_away_is_a_bad_pv_and_comes_back_without_a_bump);
     tcase_add_test(t, a_device_that_stays_away_at_the_end_is_told);
     tcase_add_test(t, while_the_device_does_not_enable_out_the_loop_tracks_it);
+    tcase_add_loop_test(t, a_loop_comes_back_in_the_mode_that_it_was_in, 0, 2);
     tcase_add_test(t, a_device_that_takes_out_ends_a_step_test);
     tcase_add_test(t, at_the_end_out_stays_unless_it_shall_be_safe);
     add_table(t, what_does_not_go_with_a_device_is_refused, refused);

@@ -692,6 +692,7 @@ static const struct {
     {"a stall is told to the loop, and followed by no burst", NEVER, false, 5.2, 95, 1, 6.2,
      0.8},
     {"and one that ends just before a deadline", NEVER, false, 5.8, 94, 1, 6.8, 1},
+    {"nor by a scan right behind a late one", NEVER, false, 0.9, 99, 1, 1.9, 1},
     {"a scan that is a little late is made up for", NEVER, false, 0.4, 100, 0, 1.4, 0.6},
 };
 

@@ -156,6 +156,47 @@ START_TEST(what_is_written_is_there_at_once_and_nothing_else_is)
 }
 END_TEST
 
+/* What the plant tells cannot be written, whatever table it is in; and one write that touches it does
+   nothing at all. */
+START_TEST(what_is_read_only_cannot_be_written)
+{
+    static const char *const requests[] = {
+        "00 01 00 00 00 06 01 06 00 05 00 63", "00 01 00 00 00 06 01 06 00 06 00 63",
+        "00 01 00 00 00 0B 01 10 00 06 00 02 04 00 63 00 63"};
+    rk_modbus_map map = map_of_all();
+    rk_modbus_line line = {.name = "127.0.0.1", .unit = 1};
+    rk_modbus_device *device = NULL;
+    uint8_t frame[40], got[20];
+    size_t i;
+    int socket;
+
+    map.point[RK_MODBUS_PV] = (rk_modbus_point){
+        true, RK_MODBUS_HOLDING, 5, RK_MODBUS_UINT16, {QNAN, QNAN}, {QNAN, QNAN}};
+    map.point[RK_MODBUS_OUT_NOW] = (rk_modbus_point){
+        true, RK_MODBUS_HOLDING, 6, RK_MODBUS_UINT16, {QNAN, QNAN}, {QNAN, QNAN}};
+    map.point[RK_MODBUS_HEARTBEAT].address = 7;
+    at_port = free_port();
+    (void)snprintf(line.service, sizeof line.service, "%d", at_port);
+    ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
+    rk_modbus_device_set(device, RK_MODBUS_PV, 11);
+    rk_modbus_device_set(device, RK_MODBUS_OUT_NOW, 12);
+    socket = connect_to();
+    for (i = 0; i < COUNT(requests); i++) {
+        const int length = bytes_of(requests[i], frame);
+
+        ck_assert_int_eq(send(socket, frame, (size_t)length, 0), length);
+        ck_assert(read_all(socket, got, 9, 2000));
+        ck_assert_int_eq(got[7], frame[7] | 0x80);
+        ck_assert_int_eq(got[8], 2);
+    }
+    ck_assert_double_eq(rk_modbus_device_get(device, RK_MODBUS_PV), 11);
+    ck_assert_double_eq(rk_modbus_device_get(device, RK_MODBUS_OUT_NOW), 12);
+    ck_assert_double_eq(rk_modbus_device_get(device, RK_MODBUS_HEARTBEAT), 0);
+    (void)close(socket);
+    rk_modbus_device_free(device);
+}
+END_TEST
+
 START_TEST(lines_are_limited_and_one_that_hangs_takes_no_other_with_it)
 {
     rk_modbus_device *device = start();
@@ -268,6 +309,7 @@ Suite *suite_device(void)
 
     add_table(t, each_request_has_its_answer, talks);
     tcase_add_test(t, what_is_written_is_there_at_once_and_nothing_else_is);
+    tcase_add_test(t, what_is_read_only_cannot_be_written);
     tcase_add_test(t, lines_are_limited_and_one_that_hangs_takes_no_other_with_it);
     tcase_add_test(t, nothing_that_a_line_sends_does_harm);
     tcase_add_test(t, a_device_that_cannot_be_is_refused);
