@@ -233,6 +233,33 @@ START_TEST(what_is_out_of_range_changes_nothing_and_safe_is_written_at_once)
 }
 END_TEST
 
+/* Nobody took OUT for ten scans, and somebody moved the valve meanwhile: it goes on from there. */
+START_TEST(a_valve_that_was_moved_while_out_could_not_be_written_is_where_it_goes_on)
+{
+    rig r;
+    rk_live_port port = rig_make(&r);
+    rk_live *live = NULL;
+    int scan;
+
+    r.drop_from = 50;
+    r.drop_until = 60;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, HUGE_VAL, &live, NULL), RK_OK);
+    for (scan = 0; scan < 62; scan++) {
+        if (scan == 55) {
+            ck_assert_int_eq(r.inner.write_out(r.inner.user, 30), RK_OK);
+        }
+        rk_live_scan(live, 1);
+        r.scan++;
+        ck_assert_int_eq((rk_live_block(live)->alarms & RK_ALARM_WRITE_FAILED) != 0,
+                         scan >= 50 && scan < 60);
+    }
+    ck_assert_double_eq_tol(r.out, 30, 0.5);
+    ck_assert_double_eq_tol(rk_live_last(live).out, 30, 0.5);
+    rk_live_free(live);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
+
 START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
 {
     rig r;
@@ -750,6 +777,8 @@ static Suite *suite_live(void)
     tcase_add_test(t, a_long_run_keeps_bounded_rows_and_the_figures_of_every_scan);
     tcase_add_test(t, overshoot_is_counted_from_where_each_change_ends);
     tcase_add_test(t, what_is_out_of_range_changes_nothing_and_safe_is_written_at_once);
+    tcase_add_test(t,
+                   a_valve_that_was_moved_while_out_could_not_be_written_is_where_it_goes_on);
     tcase_add_test(t, a_loop_that_cannot_start_is_refused_before_anything_is_written);
     add_table(t, settings_change_as_it_runs_without_a_bump, changes);
     add_table(t, settings_that_make_no_controller_change_nothing, no_changes);
