@@ -40,6 +40,9 @@ int end_test(bump_job *b, int status);
 /** How far it is, for whoever watches. */
 bool is_time_to_show(bump_job *b);
 
+/** How the step test ended, and what its record is worth. */
+int tell_test(job *j);
+
 /** The relay test: made, recorded if a file was given, and told. */
 int run_relay(job *j);
 
