@@ -402,7 +402,7 @@ START_TEST(mbpoll_is_served)
 {
     char *dir = scratch_make(), port_text[12];
     const int port = free_port();
-    pid_t plant;
+    pid_t plant, client;
 
     (void)snprintf(port_text, sizeof port_text, "%d", port);
     put_blend(dir, "1s", port, "");
@@ -422,6 +422,12 @@ START_TEST(mbpoll_is_served)
                             20),
                      0);
     ck_assert(says(dir, "other.err", "Illegal data address"));
+    client = OTHER(dir, "mbpoll", "-m", "tcp", "-p", port_text, "-a", "1", "-0", "-r", "0",
+                   "-t", "3", "-l", "11", "127.0.0.1"); /* as fast as it can be told to */
+    nap(0.5 + (0.0115 * atof(times())));
+    ck_assert_int_eq(kill(client, SIGINT), 0);
+    ck_assert_int_ge(end_of(client, 10), 0);
+    ck_assert(says(dir, "other.out", " 0 errors"));
     end_plant(plant);
     scratch_free(dir);
 }
