@@ -172,9 +172,9 @@ Suite *suite_enough(void)
 
     add_table(t, it_is_enough_when_both_are_known_so_well_and_two_time_constants_were_seen,
               wishes);
-    tcase_add_test(t, what_cannot_be_known_is_never_enough);
     tcase_add_test(t, beside_it_comes_to_the_same);
     tcase_set_tags(many, "statistics");
+    tcase_add_test(many, what_cannot_be_known_is_never_enough);
     tcase_add_test(many, the_intervals_hold_where_it_ends);
     suite_add_tcase(suite, t);
     suite_add_tcase(suite, many);
