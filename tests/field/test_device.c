@@ -250,6 +250,7 @@ START_TEST(the_plant_listens_on_this_machine_alone_unless_it_is_told)
 {
     char *dir = scratch_make();
     pid_t plant;
+    char *text;
 
     put_blend(dir, "1s", 1, "");
     put_file(path_in(dir, "q.loop"), "[loop]\nscan = 1s\n");
@@ -267,8 +268,14 @@ START_TEST(the_plant_listens_on_this_machine_alone_unless_it_is_told)
         "[port]\nkind = modbus-tcp\naddress = 192.0.2.1:502\npv = input 0 uint16 0..20000\n"
         "out = holding 0 uint16 0..10000\n");
     plant = START(dir, "t", NULL, "plant", "p.loop");
-    ck_assert(wait_for_words(dir, "t.err", "Blend Brix at 127.0.0.1:1502", 5));
-    end_plant(plant);
+    ck_assert(wait_for_words(dir, "t.err", " at 127.0.0.1:1502", 5));
+    text = get_file(path_in(dir, "t.err"), NULL);
+    if (strstr(text, "cannot listen") != NULL) { /* another test is there just now */
+        ck_assert_int_eq(end_of(plant, 5), 4);
+    } else {
+        end_plant(plant);
+    }
+    free(text);
     scratch_free(dir);
 }
 END_TEST
