@@ -146,3 +146,13 @@ rk_pace real_pace(double times, void *user)
     }
     return made;
 }
+
+void prioritise(const char *command, rk_live_port *port, rk_diag *refusal)
+{
+    const bool given = rk_clock_prioritise(refusal) == RK_OK;
+
+    rk_live_port_prioritise(port, RK_CLOCK_PRIORITY);
+    if (!given) {
+        terminal_say("redkettle %s: --priority: %s; it runs without", command, refusal->text);
+    }
+}

@@ -30,4 +30,7 @@ void release_signals(int status, unsigned seconds);
  */
 rk_pace real_pace(double times, void *user);
 
+/** Real-time scheduling of what moves OUT; why the system does not give it, which is told, or "". */
+void prioritise(const char *command, rk_live_port *port, rk_diag *refusal);
+
 #endif

@@ -178,11 +178,9 @@ int begin_test(bump_job *b)
     if (!terminal_start(NULL)) {
         return fail(&b->j, EXIT_NO_ACCESS, "no thread to write to the terminal with");
     }
-    if (!b->priority) return EXIT_DONE;
-    if (rk_clock_prioritise(&diag) != RK_OK) {
-        terminal_say("redkettle bump: --priority: %s; it runs without", diag.text);
+    if (b->priority) {
+        prioritise("bump", &b->port, &diag);
     }
-    rk_live_port_prioritise(&b->port, RK_CLOCK_PRIORITY);
     return EXIT_DONE;
 }
 

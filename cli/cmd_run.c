@@ -219,21 +219,6 @@ static rk_status run_scans(run_job *r, rk_diag *diag)
     return status;
 }
 
-/* Real-time scheduling, if it was asked for; a run without it is no less safe. */
-static void prioritise(run_job *r)
-{
-    rk_diag diag = {RK_OK, ""};
-
-    if (!r->priority) return;
-    (void)rk_clock_prioritise(&diag);
-    rk_live_port_prioritise(&r->port[0], RK_CLOCK_PRIORITY);
-    (void)snprintf(r->refusal, sizeof r->refusal, "%s", diag.text);
-    r->refused = r->refusal;
-    if (r->refusal[0] != '\0') {
-        terminal_say("redkettle run: --priority: %s; it runs without", r->refusal);
-    }
-}
-
 /* What was put where, behind the last row; every row is on the disk then, or that is told. */
 static int end_record(run_job *r, const run_end *end, bool ended_by_it)
 {
@@ -268,7 +253,10 @@ static int run_live(job *j)
         }
         return fail(j, EXIT_NO_ACCESS, "no thread to write to the terminal with");
     }
-    prioritise(r);
+    if (r->priority) {
+        prioritise("run", &r->port[0], &r->refusal);
+        r->refused = r->refusal.text;
+    }
     ended = run_scans(r, &diag);
     end.stopped = is_caught();
     end.wanted = end.stopped || ended != RK_OK || r->safe_at_end;

@@ -27,7 +27,7 @@ typedef struct run_job {
     bool view, held;
     rk_timing timing;
     const char *refused; /* why the system gave no priority; "": it did, NULL: nobody asked */
-    char refusal[260];
+    rk_diag refusal;
 } run_job;
 
 /** How a run ended. */

@@ -20,8 +20,10 @@
 
 #include <redkettle/design/base/diag.h>
 #include <redkettle/design/base/finding.h>
+#include <redkettle/design/base/first_reading.h>
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/number.h>
+#include <redkettle/design/base/scan_clock.h>
 #include <redkettle/design/base/text.h>
 #include <redkettle/design/base/yes_no.h>
 #include <redkettle/design/check/check.h>
@@ -44,8 +46,6 @@
 #include <redkettle/design/trial/sweep.h>
 #include <redkettle/design/trial/trial.h>
 #include <redkettle/design/tune/tune.h>
-
-#include <redkettle/design/base/number.h>
 #include <redkettle/draw/figure.h>
 #include <redkettle/emit/emit.h>
 #include <redkettle/emit/program_files.h>

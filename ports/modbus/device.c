@@ -38,7 +38,7 @@ struct rk_modbus_device {
     rk_modbus_map map;
     int listener;
     pthread_t acceptor;
-    bool accepting, has_mutex;
+    bool accepting;
     pthread_mutex_t mutex;
 
     /* under the mutex */

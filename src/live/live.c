@@ -5,8 +5,10 @@
 #include <stdio.h>
 #include <string.h>
 
+#include <redkettle/design/base/first_reading.h>
 #include <redkettle/design/base/memory.h>
 #include <redkettle/design/base/number.h>
+#include <redkettle/design/base/scan_clock.h>
 #include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/keys.h>
 
@@ -41,13 +43,11 @@ struct rk_live {
     rk_design design; /* its settings as they are now */
     rk_live_port *port;
     rk_loop block;
-    bool held;           /* the device does not enable OUT, */
-    rk_pid_mode mode;    /* and this is the mode that the loop goes back to */
-    double base;         /* the scan that comes is due at base, s, */
-    size_t since;        /* and so many intervals */
+    bool held;        /* the device does not enable OUT, */
+    rk_pid_mode mode; /* and this is the mode that the loop goes back to */
+    rk_scan_clock clock;
     rk_controller parts; /* its predictor and its switch are the block's */
     double out_safe, sp_rate;
-    size_t scans;
     rk_live_row last;
     rk_run_meter meter;
     rk_run_rows rows;
@@ -277,18 +277,11 @@ static rk_status read_out(void *user, rk_real *out)
     return live->port->seam.read_out(live->port->seam.user, out);
 }
 
-/* A reply may be missing once or twice; so often it is asked for. */
-enum { START_TRIES = 20 };
-
 /* Where plant and valve stand now. */
 static rk_status find_start(const rk_port *port, double *pv, double *out, rk_diag *diag)
 {
-    int tries = 0;
-
-    while (port->read_pv(port->user, pv) != RK_OK || !isfinite(*pv)) {
-        if (++tries == START_TRIES) {
-            return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
-        }
+    if (!rk_first_reading(port, port->read_pv, pv)) {
+        return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
     }
     if (port->read_out(port->user, out) != RK_OK || !isfinite(*out)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
@@ -354,6 +347,7 @@ rk_status rk_live_create(const rk_design *design, rk_live_port *port, double sp_
     made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a run");
     made->design = *design;
+    made->clock.ts = design->ts;
     made->sp_rate = sp_rate;
     made->port = port;
     made->last = (rk_live_row){none, none, none, none};
@@ -464,12 +458,9 @@ const char *rk_live_failure(const rk_live *live)
 
 void rk_live_pass(rk_live *live, double elapsed)
 {
-    const double ts = live->design.ts, scans = round(elapsed / ts);
+    const double scans = round(elapsed / live->clock.ts);
 
-    if (live->scans == 0 || !(elapsed > 0) || elapsed == ts) return;
-    live->base = live->last.time + elapsed;
-    live->since = 0;
-    if (scans > 1) {
+    if (rk_scan_clock_pass(&live->clock, elapsed) && scans > 1) {
         rk_live_port_pass(live->port, (size_t)scans - 1);
     }
 }
@@ -490,8 +481,7 @@ void rk_live_scan(rk_live *live, double elapsed)
     rk_run_rows_add(&live->rows, &row);
     rk_run_meter_add(&live->meter, row.sp, row.pv, row.out);
     live->last = row;
-    live->scans++;
-    live->since++;
+    (void)rk_scan_clock_scan(&live->clock);
     rk_live_port_end_scan(live->port);
 }
 
@@ -517,7 +507,7 @@ const rk_loop *rk_live_block(const rk_live *live)
 
 double rk_live_time(const rk_live *live)
 {
-    return live->base + ((double)live->since * live->design.ts);
+    return rk_scan_clock_due(&live->clock);
 }
 
 double rk_live_scan_interval(const rk_live *live)
@@ -527,7 +517,7 @@ double rk_live_scan_interval(const rk_live *live)
 
 size_t rk_live_scans(const rk_live *live)
 {
-    return live->scans;
+    return live->clock.scans;
 }
 
 rk_live_row rk_live_last(const rk_live *live)

@@ -2,7 +2,6 @@
 #include "modbus_map.h"
 
 #include <math.h>
-
 #include <stdio.h>
 #include <string.h>
 

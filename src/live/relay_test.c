@@ -9,13 +9,13 @@
 
 #include <math.h>
 
+#include <redkettle/design/base/first_reading.h>
 #include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/scan_clock.h>
 #include <redkettle/device/param_error.h>
 
 /* OUT that cannot be put back is tried so many scans. */
 enum { TRY_SCANS = 60, CYCLES = 3, CYCLES_MOST = 100 };
-/* A first reply may be missing once or twice; so often it is asked for. */
-enum { START_TRIES = 20 };
 /* The hysteresis is so many deviations of the noise. */
 #define DEVIATIONS 3.0
 /* A test may take so many scans, or so long, s, if that is more. */
@@ -29,9 +29,8 @@ struct rk_relay_test {
     rk_relay relay;
     rk_relay_stage stage;
     double out, out_start, hysteresis;
-    long scans, watch; /* done; how many of them PV is watched */
-    double base, since,
-        time; /* the next scan is due at base, s, and `since` intervals; this one's */
+    rk_scan_clock clock;
+    size_t watch; /* so many scans PV is watched */
     double first, sum, squares;
     bool stop;         /* from outside */
     rk_record *record; /* OUT as it stood behind each scan, and its PV */
@@ -70,7 +69,6 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
 {
     rk_relay_test *made;
     rk_status status;
-    int tries = 0;
 
     rk_diag_clear(diag);
     if (design == NULL || port == NULL || plan == NULL || test == NULL) return RK_ERR_ARG;
@@ -87,12 +85,9 @@ rk_status rk_relay_test_create(const rk_design *design, const rk_port *port,
     made->design = *design;
     made->plan = *plan;
     made->port = *port;
-    made->watch = (long)ceil(plan->before / design->ts);
-    while (tries < START_TRIES &&
-           (port->read_out(port->user, &made->out) != RK_OK || !isfinite(made->out))) {
-        tries++;
-    }
-    if (tries == START_TRIES) {
+    made->clock.ts = design->ts;
+    made->watch = (size_t)ceil(plan->before / design->ts);
+    if (!rk_first_reading(port, port->read_out, &made->out)) {
         status = rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     } else {
         status = check_amplitude(made, diag);
@@ -152,10 +147,10 @@ static void watch(rk_relay_test *t, double pv, rk_diag *diag)
         t->stage = t->stop ? RK_RELAY_TEST_STOPPED : RK_RELAY_TEST_NO_PV;
         return;
     }
-    t->first = t->scans == 0 ? pv : t->first;
+    t->first = t->clock.scans == 1 ? pv : t->first;
     t->sum += pv - t->first;
     t->squares += (pv - t->first) * (pv - t->first);
-    if (t->scans + 1 < t->watch) return;
+    if (t->clock.scans < t->watch) return;
     t->stage = start_relay(t, diag) == RK_OK ? RK_RELAY_TEST_SWINGING : RK_RELAY_TEST_REFUSED;
 }
 
@@ -207,19 +202,15 @@ static void swing(rk_relay_test *t, double pv)
 /* The clock, to this scan; the relay counts its cycles in scans, so it is told of those left out. */
 static void pass(rk_relay_test *t, double elapsed, double pv)
 {
-    const double ts = t->design.ts;
     double left;
 
-    if (t->scans > 0 && elapsed > 0 && elapsed != ts) {
-        t->base = t->time + elapsed;
-        t->since = 0;
-        for (left = round(elapsed / ts); left > 1.0 && t->stage == RK_RELAY_TEST_SWINGING;
-             left -= 1.0) {
+    if (rk_scan_clock_pass(&t->clock, elapsed)) {
+        for (left = round(elapsed / t->clock.ts);
+             left > 1.0 && t->stage == RK_RELAY_TEST_SWINGING; left -= 1.0) {
             (void)rk_relay_scan(&t->relay, pv);
         }
     }
-    t->time = t->base + (t->since * ts);
-    t->since += 1.0;
+    (void)rk_scan_clock_scan(&t->clock);
 }
 
 bool rk_relay_test_scan(rk_relay_test *t, double elapsed, double *pv, rk_diag *diag)
@@ -236,8 +227,7 @@ bool rk_relay_test_scan(rk_relay_test *t, double elapsed, double *pv, rk_diag *d
         swing(t, *pv);
     }
     /* A record that memory fails is shorter: the test goes on. */
-    (void)rk_record_add(t->record, t->time, t->out, isfinite(*pv) ? *pv : nan(""), NULL);
-    t->scans++;
+    (void)rk_record_add(t->record, t->clock.last, t->out, isfinite(*pv) ? *pv : nan(""), NULL);
     return !is_over(t);
 }
 
@@ -253,7 +243,7 @@ rk_relay_stage rk_relay_test_stage(const rk_relay_test *t)
 
 double rk_relay_test_time(const rk_relay_test *t)
 {
-    return t->time;
+    return t->clock.last;
 }
 
 double rk_relay_test_out(const rk_relay_test *t)

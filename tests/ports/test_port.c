@@ -68,6 +68,18 @@ static rk_modbus_port *open_port(int port, const rk_modbus_map *map, double ts, 
     return made;
 }
 
+/* A device on that line, and a port that has reached it. */
+static rk_modbus_port *open_pair(const rk_modbus_line *line, const rk_modbus_map *map,
+                                 double ts, double timeout, rk_modbus_device **device)
+{
+    rk_modbus_port *made = NULL;
+
+    ck_assert_int_eq(rk_modbus_device_create(line, map, device), RK_OK);
+    ck_assert_int_eq(rk_modbus_port_create(line, map, ts, timeout, &made), RK_OK);
+    ck_assert(rk_modbus_port_wait(made, 5));
+    return made;
+}
+
 START_TEST(pv_is_read_and_out_written_and_read_back)
 {
     const rk_modbus_map map = simple();
@@ -151,7 +163,6 @@ START_TEST(the_heartbeat_counts_the_scans)
     rk_modbus_device *device = NULL;
     rk_modbus_port *port;
     rk_port seam;
-    int at_port;
     double pv = 0;
     peer p;
     int i;
@@ -169,10 +180,8 @@ START_TEST(the_heartbeat_counts_the_scans)
     rk_modbus_port_free(port);
     peer_stop(&p);
 
-    line = line_to(at_port = free_port());
-    ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
-    port = open_port(at_port, &map, 1, 0.5);
-    ck_assert(rk_modbus_port_wait(port, 5));
+    line = line_to(free_port());
+    port = open_pair(&line, &map, 1, 0.5, &device);
     seam = rk_modbus_port_seam(port);
     for (i = 1; i <= 5; i++) {
         ck_assert_int_eq(seam.read_pv(port, &pv), RK_OK);
@@ -275,15 +284,12 @@ START_TEST(out_is_written_while_it_is_enabled_and_only_then)
     rk_modbus_port *port;
     rk_modbus_line line;
     rk_port seam;
-    int at_port;
     double pv, out = 0;
 
     map.point[RK_MODBUS_ENABLE] = place(RK_MODBUS_COIL, 3, RK_MODBUS_UINT16);
     map.point[RK_MODBUS_HEARTBEAT] = place(RK_MODBUS_HOLDING, 101, RK_MODBUS_UINT16);
-    line = line_to(at_port = free_port());
-    ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
-    port = open_port(at_port, &map, 0.1, 0.05);
-    ck_assert(rk_modbus_port_wait(port, 5));
+    line = line_to(free_port());
+    port = open_pair(&line, &map, 0.1, 0.05, &device);
     seam = rk_modbus_port_seam(port);
     rk_modbus_device_set(device, RK_MODBUS_OUT, 30);
     ck_assert_int_eq(seam.read_pv(port, &pv), RK_OK);
@@ -329,15 +335,12 @@ START_TEST(what_the_device_says_of_pv_is_believed)
     rk_modbus_port *port;
     rk_modbus_line line;
     rk_port seam;
-    int at_port;
     double pv = 0;
 
     map.point[RK_MODBUS_PV] = place(RK_MODBUS_INPUT, 0, RK_MODBUS_FLOAT32);
     map.point[RK_MODBUS_PV_GOOD] = place(RK_MODBUS_DISCRETE, 0, RK_MODBUS_UINT16);
-    line = line_to(at_port = free_port());
-    ck_assert_int_eq(rk_modbus_device_create(&line, &map, &device), RK_OK);
-    port = open_port(at_port, &map, 0.1, 0.05);
-    ck_assert(rk_modbus_port_wait(port, 5));
+    line = line_to(free_port());
+    port = open_pair(&line, &map, 0.1, 0.05, &device);
     seam = rk_modbus_port_seam(port);
     rk_modbus_device_set(device, RK_MODBUS_PV, 12.25);
     ck_assert_int_eq(seam.read_pv(port, &pv), RK_OK);

@@ -5,7 +5,9 @@
 #include <stdio.h>
 #include <string.h>
 
+#include <redkettle/design/base/first_reading.h>
 #include <redkettle/design/base/memory.h>
+#include <redkettle/design/base/scan_clock.h>
 
 #include "design/record/trend.h"
 
@@ -15,10 +17,7 @@ struct rk_bump {
     rk_bump_state state;
     char why[160];
     double out_start, out;
-    double base, scans; /* the next scan is due at base, s, and scans intervals */
-    bool begun;
-    double time;    /* of this scan, s */
-    double began;   /* to wait for PV to be steady, s */
+    rk_scan_clock clock;
     double next_at; /* s: the time of the next move, or of the end */
     size_t moved;
     size_t window;      /* scans that PV is watched before the first move */
@@ -39,8 +38,6 @@ struct rk_bump {
 #define EARLY 0.1
 /* So many scans in a row may be without a reply of the port: a network loses one now and then. */
 enum { MISSED_MOST = 2 };
-/* Before anything moves it is asked so often. */
-enum { START_TRIES = 20 };
 
 static rk_status check_time(const char *what, double seconds, double least, rk_diag *diag)
 {
@@ -131,26 +128,14 @@ static bool beyond(const rk_bump_plan *p, double pv)
     return pv < p->pv_low || pv > p->pv_high;
 }
 
-/* A first reply may be missing once or twice. */
-static bool first_reading(const rk_port *port, rk_status (*read)(void *, rk_real *),
-                          rk_real *value)
-{
-    int tries = 0;
-
-    while (read(port->user, value) != RK_OK || !isfinite(*value)) {
-        if (++tries == START_TRIES) return false;
-    }
-    return true;
-}
-
 static rk_status first_look(rk_bump *b, rk_diag *diag)
 {
     rk_real out = 0, pv = 0;
 
-    if (!first_reading(&b->port, b->port.read_out, &out)) {
+    if (!rk_first_reading(&b->port, b->port.read_out, &out)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     }
-    if (!first_reading(&b->port, b->port.read_pv, &pv)) {
+    if (!rk_first_reading(&b->port, b->port.read_pv, &pv)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port gives no PV");
     }
     if (beyond(&b->plan, pv)) {
@@ -222,6 +207,7 @@ rk_status rk_bump_create(const rk_bump_plan *plan, const rk_port *port, rk_bump 
     made = rk_memory_create(1, sizeof *made);
     if (made == NULL) return rk_diag_set(diag, RK_ERR_MEMORY, "out of memory for a test");
     made->plan = *plan;
+    made->clock.ts = plan->ts;
     made->port = *port;
     made->window = (size_t)ceil(plan->before / plan->ts);
     made->times = rk_memory_create(made->window, sizeof(double));
@@ -295,7 +281,7 @@ static bool is_steady(rk_bump *b, double pv)
         memmove(b->pv, b->pv + 1, (b->window - 1) * sizeof(double));
         b->watched--;
     }
-    b->times[b->watched] = b->time;
+    b->times[b->watched] = b->clock.last;
     b->pv[b->watched++] = pv;
     if (b->watched < b->window) return false;
     line = rki_trend_of(b->times, b->pv, 0, b->window - 1);
@@ -305,7 +291,7 @@ static bool is_steady(rk_bump *b, double pv)
 static void wait_or_move(rk_bump *b, double pv)
 {
     const bool steady = is_steady(b, pv);
-    const double waited = b->time - ((double)(b->window - 1) * b->plan.ts);
+    const double waited = b->clock.last - ((double)(b->window - 1) * b->plan.ts);
     char why[120];
 
     if (b->watched < b->window) return;
@@ -318,7 +304,7 @@ static void wait_or_move(rk_bump *b, double pv)
         return;
     }
     b->state = RK_BUMP_MOVING;
-    b->next_at = b->time;
+    b->next_at = b->clock.last;
 }
 
 /* Where OUT goes with the next move: exactly to the start when the moves add up to nothing. */
@@ -344,7 +330,7 @@ static void keep_out(rk_bump *b)
 
 static void move_when_due(rk_bump *b)
 {
-    if (b->time < b->next_at - (EARLY * b->plan.ts)) {
+    if (b->clock.last < b->next_at - (EARLY * b->plan.ts)) {
         keep_out(b);
         return;
     }
@@ -354,7 +340,7 @@ static void move_when_due(rk_bump *b)
     }
     move_to(b, next_level(b));
     b->moved++;
-    b->next_at = b->time + b->plan.hold;
+    b->next_at = b->clock.last + b->plan.hold;
 }
 
 /* What stops the test, or NULL. */
@@ -377,26 +363,14 @@ static const char *look(rk_bump *b, double *pv, char *room, size_t length)
     return room;
 }
 
-/* The clock, to this scan. On its time it is a whole number of intervals from the last that was not. */
-static void pass(rk_bump *b, double elapsed)
-{
-    if (b->begun && elapsed > 0 && elapsed != b->plan.ts) {
-        b->base = b->time + elapsed;
-        b->scans = 0;
-    }
-    b->begun = true;
-    b->time = b->base + (b->scans * b->plan.ts);
-    b->scans++;
-}
-
 rk_bump_row rk_bump_scan(rk_bump *b, double elapsed)
 {
     rk_bump_row row = {0};
     char room[120];
     const char *why = look(b, &row.pv, room, sizeof room);
 
-    pass(b, elapsed);
-    row.time = b->time;
+    (void)rk_scan_clock_pass(&b->clock, elapsed);
+    row.time = rk_scan_clock_scan(&b->clock);
     if (b->state == RK_BUMP_STRANDED) {
         put_back(b);
     } else if (why != NULL) {
@@ -436,7 +410,7 @@ double rk_bump_time_left(const rk_bump *b)
         return ((double)(b->window - b->watched) * b->plan.ts) + to_come;
     }
     if (b->state != RK_BUMP_MOVING) return 0.0;
-    return fmax(b->next_at - b->base - (b->scans * b->plan.ts), 0.0) + to_come;
+    return fmax(b->next_at - rk_scan_clock_due(&b->clock), 0.0) + to_come;
 }
 
 void rk_bump_free(rk_bump *bump)
