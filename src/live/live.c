@@ -283,7 +283,7 @@ static rk_status find_start(const rk_port *port, double *pv, double *out, rk_dia
     if (!rk_first_reading(port, port->read_pv, pv)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port has no PV to start from");
     }
-    if (port->read_out(port->user, out) != RK_OK || !isfinite(*out)) {
+    if (!rk_first_reading(port, port->read_out, out)) {
         return rk_diag_set(diag, RK_ERR_IO, "the port does not tell OUT's present value");
     }
     return RK_OK;

@@ -2,6 +2,7 @@
 #include "../support/support.h"
 
 Suite *suite_diag(void);
+Suite *suite_scans(void);
 Suite *suite_keys(void);
 Suite *suite_margins(void);
 Suite *suite_tune(void);
@@ -29,31 +30,14 @@ Suite *suite_process(void);
 
 int main(void)
 {
-    static Suite *(*const makers[])(void) = {suite_diag,
-                                             suite_keys,
-                                             suite_margins,
-                                             suite_tune,
-                                             suite_settings,
-                                             suite_trial,
-                                             suite_fit,
-                                             suite_fit_ipdt,
-                                             suite_fit_kinds,
-                                             suite_fit_regimes,
-                                             suite_fit_least_squares,
-                                             suite_inspect,
-                                             suite_bump,
-                                             suite_check,
-                                             suite_check_parts,
-                                             suite_judged,
-                                             suite_trial_kinds,
-                                             suite_trial_truth,
-                                             suite_sampled,
-                                             suite_predicted,
-                                             suite_model_set,
-                                             suite_sweep,
-                                             suite_search,
-                                             suite_search_table,
-                                             suite_process};
+    static Suite *(*const makers[])(void) = {
+        suite_diag,         suite_scans,       suite_keys,        suite_margins,
+        suite_tune,         suite_settings,    suite_trial,       suite_fit,
+        suite_fit_ipdt,     suite_fit_kinds,   suite_fit_regimes, suite_fit_least_squares,
+        suite_inspect,      suite_bump,        suite_check,       suite_check_parts,
+        suite_judged,       suite_trial_kinds, suite_trial_truth, suite_sampled,
+        suite_predicted,    suite_model_set,   suite_sweep,       suite_search,
+        suite_search_table, suite_process};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -34,7 +34,8 @@ typedef struct rig {
     long drop_from, drop_until;     /* OUT is not taken in these */
     size_t writes;
     double out;
-    bool deaf; /* OUT does not reach the plant */
+    bool deaf;   /* OUT does not reach the plant */
+    int missing; /* so many replies of OUT's value are still missing */
 } rig;
 
 static rk_status read_pv(void *user, rk_real *pv)
@@ -60,8 +61,12 @@ static rk_status write_out(void *user, rk_real out)
 
 static rk_status read_out(void *user, rk_real *out)
 {
-    const rig *r = user;
+    rig *r = user;
 
+    if (r->missing > 0) {
+        r->missing--;
+        return RK_ERR_IO;
+    }
     return r->inner.read_out(r->inner.user, out);
 }
 
@@ -275,6 +280,9 @@ START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
     ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, &diag), RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "no PV"));
     r.bad_until = 0;
+    r.missing = 20;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, &diag), RK_ERR_IO);
+    ck_assert_ptr_nonnull(strstr(diag.text, "OUT's present value"));
     other.out_high = 40; /* OUT stands at 42 */
     ck_assert_int_eq(rk_live_create(&other, &port, 1, &live, &diag), RK_ERR_RANGE);
     ck_assert_ptr_nonnull(strstr(diag.text, "OUT is at 42"));
@@ -368,6 +376,27 @@ static rk_relay_plan relay(double amplitude)
 
     return (rk_relay_plan){amplitude, 0.02, none, 20, none, none, none};
 }
+
+START_TEST(first_replies_that_are_missing_delay_a_start_only)
+{
+    const rk_relay_plan plan = relay(3);
+    rig r;
+    rk_live_port port = rig_make(&r);
+    rk_live *live = NULL;
+    rk_relay_test *test = NULL;
+
+    r.missing = 19;
+    ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, NULL), RK_OK);
+    r.missing = 19;
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL), RK_OK);
+    rk_relay_test_free(test);
+    r.missing = 20;
+    ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL),
+                     RK_ERR_IO);
+    rk_live_free(live);
+    rk_sim_plant_free(r.plant);
+}
+END_TEST
 
 /* The process has a phase of -180 deg at w: atan(46.5 w) + 18.4 w = pi, where the scan adds
    half of itself and a scan passes before OUT answers: w 0.0968, period 64.9 s, ultimate
@@ -782,6 +811,7 @@ static Suite *suite_live(void)
     tcase_add_test(t, a_loop_that_cannot_start_is_refused_before_anything_is_written);
     add_table(t, settings_change_as_it_runs_without_a_bump, changes);
     add_table(t, settings_that_make_no_controller_change_nothing, no_changes);
+    tcase_add_test(t, first_replies_that_are_missing_delay_a_start_only);
     tcase_add_test(t, a_relay_test_finds_the_ultimate_point);
     add_table(t, a_relay_with_hysteresis_gives_the_point_by_a_model_of_its_record, hystereses);
     add_table(t, whatever_ends_a_relay_test_out_goes_back_or_it_is_said, ends);
