@@ -232,6 +232,41 @@ START_TEST(every_kind_answers_moves_as_its_closed_form)
 }
 END_TEST
 
+/* How long a scan is beside the time constant: from nothing to all of it and beyond what a number holds. */
+static const double scans_to_lags[] = {1e-9, 1e-4, 0.02, 0.3, 0.35, 0.7, 1,
+                                       2.5,  14,   40,   300, 740,  760};
+
+static void near(double got, long double wanted, const char *what)
+{
+    const long double allowed =
+        4.0L * 2.3e-16L * fmaxl(fabsl(wanted), 1e-300L); /* a few roundings */
+
+    ck_assert_msg(fabsl((long double)got - wanted) <= allowed, "%s is %.17g, not %.17Lg", what,
+                  got, wanted);
+}
+
+/* Held against the C library's functions in longer arithmetic: no digit is lost at either end. */
+START_TEST(a_sampled_lag_has_all_its_digits)
+{
+    const long double x = -(long double)scans_to_lags[_i];
+    const rk_model lag = {RK_MODEL_FOPDT, 3, {50, 0}, 0, 0, 0, 0};
+    const rk_model swing = {RK_MODEL_SOPDT_OSC, 3, {50, 0}, 0.1, 0, 0, 0};
+    const long double w = sqrtl(0.99L), fade = expl(0.1L * x), sine = sinl(-x * w) * fade / w;
+    rk_plant_params p;
+
+    ck_assert_int_eq(rk_plant_params_from_model(&lag, 50 * scans_to_lags[_i], &p, NULL), RK_OK);
+    if (x > -700) near(p.a[0][0], expl(x), "what a scan leaves");
+    if (x < -750) ck_assert(p.a[0][0] == 0);
+    near(p.b0[0], -3 * expm1l(x), "what a scan adds");
+    ck_assert_int_eq(rk_plant_params_from_model(&swing, 50 * scans_to_lags[_i], &p, NULL),
+                     RK_OK);
+    /* The angle is rounded once, so that the whole is off by that much of it. */
+    ck_assert_double_eq_tol(p.a[0][1], (double)sine, 4e-16 * (double)(1 - (x * fade)));
+    ck_assert_double_eq_tol(p.a[0][0], (double)((cosl(-x * w) * fade) + (0.1L * sine)),
+                            4e-16 * (double)(1 - (x * fade)));
+}
+END_TEST
+
 START_TEST(an_integrator_starts_where_it_stands_and_moves_on)
 {
     const rk_model model = {RK_MODEL_IPDT, 0.5, {0, 0}, 0, 2, 40, 100};
@@ -321,6 +356,7 @@ Suite *suite_plant(void)
     tcase_add_test(t, a_bad_output_repeats_the_last);
     tcase_add_test(t, init_refuses_what_is_out_of_range);
     add_table(t, every_kind_answers_moves_as_its_closed_form, kinds);
+    add_table(t, a_sampled_lag_has_all_its_digits, scans_to_lags);
     tcase_add_test(t, an_integrator_starts_where_it_stands_and_moves_on);
     add_table(t, numbers_that_do_not_fit_the_kind_are_refused, not_a_model);
     add_table(t, sampling_a_model_says_what_is_wrong, refused);

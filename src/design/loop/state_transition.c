@@ -3,10 +3,12 @@
 
 #include <math.h>
 
+#include "design/base/elementary.h"
+
 /* (exp(d) - 1) / d, which is 1 at 0. */
 static double growth(double d)
 {
-    return d == 0 ? 1.0 : expm1(d) / d;
+    return d == 0 ? 1.0 : rki_expm1(d) / d;
 }
 
 static rki_transition of_two_lags(const rk_model *m, double h)
@@ -16,11 +18,11 @@ static rki_transition of_two_lags(const rk_model *m, double h)
     const double quick = fmin(m->time_constant[0], m->time_constant[1]);
     rki_transition made = {{{0}}, {0}};
 
-    made.phi[0][0] = exp(-h / slow);
-    made.phi[0][1] = exp(-h / slow) * (h / slow) * growth((h / slow) - (h / quick));
-    made.phi[1][1] = exp(-h / quick);
-    made.gamma[0] = m->gain * (-expm1(-h / slow) - made.phi[0][1]);
-    made.gamma[1] = -m->gain * expm1(-h / quick);
+    made.phi[0][0] = rki_exp(-h / slow);
+    made.phi[0][1] = rki_exp(-h / slow) * (h / slow) * growth((h / slow) - (h / quick));
+    made.phi[1][1] = rki_exp(-h / quick);
+    made.gamma[0] = m->gain * (-rki_expm1(-h / slow) - made.phi[0][1]);
+    made.gamma[1] = -m->gain * rki_expm1(-h / quick);
     return made;
 }
 
@@ -29,8 +31,17 @@ static rki_transition of_oscillator(const rk_model *m, double h)
 {
     const double t = h / m->time_constant[0], z = m->damping;
     const double w = sqrt((1.0 - z) * (1.0 + z));
-    const double fade = exp(-z * t), s = fade * sin(w * t) / w, c = fade * cos(w * t);
-    rki_transition made = {{{c + (z * s), s}, {-s, c - (z * s)}}, {0}};
+    const double fade = rki_exp(-z * t);
+    rki_transition made = {{{0}}, {0}};
+    double s, c;
+
+    rki_sin_cos(w * t, &s, &c);
+    s *= fade / w;
+    c *= fade;
+    made.phi[0][0] = c + (z * s);
+    made.phi[0][1] = s;
+    made.phi[1][0] = -s;
+    made.phi[1][1] = c - (z * s);
 
     made.gamma[0] = m->gain * (1.0 - made.phi[0][0]);
     made.gamma[1] = m->gain * s;
@@ -53,14 +64,14 @@ rki_transition rki_transition_of_model(const rk_model *m, double h)
         return made;
     case RK_MODEL_IPDT_LAG:
         made.phi[0][0] = 1.0;
-        made.phi[0][1] = -t * expm1(-h / t);
-        made.phi[1][1] = exp(-h / t);
+        made.phi[0][1] = -t * rki_expm1(-h / t);
+        made.phi[1][1] = rki_exp(-h / t);
         made.gamma[0] = m->gain * (h - made.phi[0][1]);
-        made.gamma[1] = -m->gain * expm1(-h / t);
+        made.gamma[1] = -m->gain * rki_expm1(-h / t);
         return made;
     default:
-        made.phi[0][0] = exp(-h / t);
-        made.gamma[0] = -m->gain * expm1(-h / t);
+        made.phi[0][0] = rki_exp(-h / t);
+        made.gamma[0] = -m->gain * rki_expm1(-h / t);
         return made;
     }
 }

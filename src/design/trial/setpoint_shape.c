@@ -4,6 +4,7 @@
 #include <math.h>
 #include <stddef.h>
 
+#include "design/base/elementary.h"
 #include "design/base/words.h"
 
 static const char *const shape_words[] = {"step", "ramp", "train", "sine", NULL};
@@ -33,6 +34,7 @@ rk_status rk_setpoint_shape_from_text(const char *text, rk_setpoint_shape *shape
 double rk_setpoint_shape_value(rk_setpoint_shape shape, double size, double time, double t)
 {
     const double turns = t / time;
+    double sine, cosine;
 
     switch (shape) {
     case RK_SETPOINT_SHAPE_RAMP:
@@ -40,7 +42,8 @@ double rk_setpoint_shape_value(rk_setpoint_shape shape, double size, double time
     case RK_SETPOINT_SHAPE_TRAIN:
         return turns - floor(turns + SNAP) + SNAP < 0.5 ? size : 0.0;
     case RK_SETPOINT_SHAPE_SINE:
-        return size * sin(2.0 * acos(-1.0) * turns);
+        rki_sin_cos(2.0 * acos(-1.0) * turns, &sine, &cosine);
+        return size * sine;
     default:
         return size;
     }

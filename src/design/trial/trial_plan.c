@@ -8,9 +8,17 @@
 /* Two significant digits, rounded up: a time that reads well. */
 static double round_up(double seconds)
 {
-    const double unit = pow(10.0, floor(log10(seconds)) - 1.0);
+    double factor = 1.0;
 
-    return unit * ceil(seconds / unit);
+    if (!(seconds > 0) || isinf(seconds)) return seconds;
+    for (; seconds / factor >= 100.0; factor *= 10.0) {
+        continue;
+    }
+    if (factor > 1.0) return factor * ceil(seconds / factor);
+    for (; seconds * factor < 10.0; factor *= 10.0) {
+        continue;
+    }
+    return ceil(seconds * factor) / factor;
 }
 
 /* Whole swings of a train or a sine that are shown. */
