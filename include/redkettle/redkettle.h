@@ -33,6 +33,7 @@
 #include <redkettle/design/fit/relay_point.h>
 #include <redkettle/design/loop/closed_loop.h>
 #include <redkettle/design/loop/design.h>
+#include <redkettle/design/loop/design_text.h>
 #include <redkettle/design/loop/keys.h>
 #include <redkettle/design/loop/model.h>
 #include <redkettle/design/loop/model_set.h>

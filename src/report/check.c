@@ -12,18 +12,6 @@ typedef struct checked {
     const rk_check *check;
 } checked;
 
-/* What is wrong, in a few words: "phase-margin, ms". */
-static void missed_words(const rk_verdict *v, char *words, size_t room)
-{
-    size_t used = 0, i;
-
-    for (i = 0; i < RK_REQUIRE_COUNT && used < room; i++) {
-        if (!v->asked[i] || v->line_met[i]) continue;
-        used += (size_t)snprintf(words + used, room - used, "%s%s", used > 0 ? ", " : "",
-                                 rk_require_to_text((rk_require)i));
-    }
-}
-
 /* The line that is read first: the verdict, why, and what it rests on if that is doubtful. */
 static void add_verdict(rk_report *r, const checked *c, const rk_findings *found)
 {
@@ -40,7 +28,7 @@ static void add_verdict(rk_report *r, const checked *c, const rk_findings *found
                        check->margins.stable ? " at its scan" : "");
     } else if (!met) {
         why[0] = '\0';
-        missed_words(&check->verdict, why, sizeof why);
+        rki_missed_words(&check->verdict, why, sizeof why);
         for (i = 0; i < found->count && why[0] == '\0'; i++) {
             if (found->list[i].level == RK_LEVEL_UNFIT) {
                 (void)snprintf(why, sizeof why, "%s", found->list[i].what);
@@ -268,32 +256,16 @@ static void mark(char bar[BAR + 2], double kc, double end, char letter)
     }
 }
 
-/* The far end of the bar: where the loop ends, or a little beyond the last mark. */
-static double bar_end(const checked *c)
-{
-    const rk_gain_limits *g = &c->check->gain;
-    const double kc = c->loop->settings.kc;
-    double end = g->on_off;
-    int i;
-
-    for (i = 0; i < RK_REQUIRE_COUNT && isnan(g->on_off); i++) {
-        if (!isnan(g->at[i]) && !(fabs(end) > fabs(g->at[i]))) {
-            end = 1.1 * g->at[i];
-        }
-    }
-    return fabs(kc) > fabs(end) ? 1.05 * kc : end;
-}
-
 static void print_bar(rk_report *r, const checked *c)
 {
     const rk_check *k = c->check;
     const rk_gain_limits *g = &k->gain;
-    const double kc = c->loop->settings.kc, end = bar_end(c);
+    const double kc = c->loop->settings.kc, end = rki_gain_bar_end(c->loop, g);
     char bar[BAR + 2], limit[RKI_SHOWN_CHARS], text[2400];
     size_t used;
     int i, marks = 0;
 
-    if (isnan(end)) return;
+    if (isnan(end) || rki_style(r).drawn) return;
     memset(bar, '-', BAR + 1);
     bar[BAR + 1] = '\0';
     mark(bar, g->on_off, end, '!');

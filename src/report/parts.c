@@ -298,6 +298,17 @@ void rki_requirements(rk_report *r, const rk_design *loop, const rk_requirements
     rki_row_end(r);
 }
 
+void rki_missed_words(const rk_verdict *v, char *words, size_t room)
+{
+    size_t used = 0, i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT && used < room; i++) {
+        if (!v->asked[i] || v->line_met[i]) continue;
+        used += (size_t)snprintf(words + used, room - used, "%s%s", used > 0 ? ", " : "",
+                                 rk_require_to_text((rk_require)i));
+    }
+}
+
 void rki_conditions(rk_report *r, const rk_design *loop, const rk_requirements *requirements)
 {
     char noise[80] = "";

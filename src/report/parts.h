@@ -56,6 +56,16 @@ void rki_requirement(rk_report *r, const char *key, const char *name, const rk_d
 void rki_requirements(rk_report *r, const rk_design *loop, const rk_requirements *requirements,
                       const rk_verdict *verdict, const rk_remedy *remedies);
 
+/** What is wrong, in a few words: "phase-margin, ms". */
+void rki_missed_words(const rk_verdict *verdict, char *words, size_t room);
+
+/** The figures of a trial, a row each. */
+void rki_trial_metrics(rk_report *r, const rk_design *loop, const rk_trial_metrics *metrics);
+
+/** The far end of the bar that shows how far kc may go: where the loop ends, or a little beyond the last
+ * mark. NaN: there is nothing to show. */
+double rki_gain_bar_end(const rk_design *loop, const rk_gain_limits *limits);
+
 /** What the requirements are asked of: the steps, and PV's noise if it is known. */
 void rki_conditions(rk_report *r, const rk_design *loop, const rk_requirements *requirements);
 

@@ -54,7 +54,7 @@ const rk_row *rk_report_row(const rk_report *report, size_t place)
 
 rk_report_style rki_style(const rk_report *r)
 {
-    const rk_report_style plain = {false, false};
+    const rk_report_style plain = {false, false, false};
 
     return r != NULL ? r->style : plain;
 }

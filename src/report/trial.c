@@ -49,6 +49,16 @@ static void add_load(rk_report *r, const rk_design *loop, const rk_trial_metrics
     rki_row_end(r);
 }
 
+void rki_trial_metrics(rk_report *r, const rk_design *loop, const rk_trial_metrics *m)
+{
+    add_setpoint(r, loop, m);
+    add_load(r, loop, m);
+    rki_row_number(r, "travel", "OUT travel", m->travel, loop->out_units, 4);
+    rki_row_number(r, "largest_move", "OUT largest move", m->largest_move, loop->out_units, 4);
+    rki_row_count(r, "reversals", "OUT reversals", m->reversals);
+    rki_row_time(r, "saturated_time", "OUT saturated", m->saturated_time);
+}
+
 static void add_trial(rk_report *r, const rk_design *loop, const rk_trial *trial, bool alone)
 {
     const rk_trial_metrics *m = rk_trial_results(trial);
@@ -67,12 +77,7 @@ static void add_trial(rk_report *r, const rk_design *loop, const rk_trial *trial
         return;
     }
     rki_row_yes_no(r, "unstable", NULL, m->unstable);
-    add_setpoint(r, loop, m);
-    add_load(r, loop, m);
-    rki_row_number(r, "travel", "OUT travel", m->travel, loop->out_units, 4);
-    rki_row_number(r, "largest_move", "OUT largest move", m->largest_move, loop->out_units, 4);
-    rki_row_count(r, "reversals", "OUT reversals", m->reversals);
-    rki_row_time(r, "saturated_time", "OUT saturated", m->saturated_time);
+    rki_trial_metrics(r, loop, m);
     rki_row_end(r);
 }
 

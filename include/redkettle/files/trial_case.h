@@ -22,6 +22,14 @@ extern "C" {
 rk_trial_case rk_trial_case_of(const rk_design *loop, bool on_plant);
 
 /**
+ * Change a case of this loop by words, "KEY=VALUE ...": the keys of rk_trial_case_read.
+ *
+ * Errors  RK_ERR_ARG for a NULL; RK_ERR_RANGE or RK_ERR_FORMAT for words that make no case; diag says why.
+ */
+rk_status rk_trial_case_change(const rk_design *loop, bool on_plant, const char *keys,
+                               rk_trial_case *changed, rk_diag *diag);
+
+/**
  * Another case beside it, from words: "NAME: KEY=VALUE ...", the keys those of the loop file's
  * [settings], scan, out-low, out-high, out-rate and of [plant], and the case's own; a rule sees
  * the loop's model, not the case's plant. Or the path of another loop file: its controller on

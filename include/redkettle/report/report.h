@@ -13,7 +13,7 @@ extern "C" {
 #endif
 
 /**
- * A result as rows, made once and rendered as a text for people, as one JSON object, or as CSV.
+ * A result as rows, made once and rendered as a text for people, as HTML, as one JSON object, or as CSV.
  *
  * Rows stand in the order in which they are read. Groups nest: what begins with RK_ROW_GROUP or
  * RK_ROW_LIST ends with RK_ROW_END. A row without a key is for people alone, one without a name
@@ -63,6 +63,7 @@ typedef struct rk_row {
 typedef struct rk_report_style {
     bool minutes; /* times in minutes */
     bool colour;  /* a verdict in colour, by the escape codes of ECMA-48 */
+    bool drawn;   /* what characters would draw is drawn beside it */
 } rk_report_style;
 
 /** An empty report, or NULL if there is no memory: all calls take that for a failed one. */
@@ -86,6 +87,16 @@ rk_status rk_report_to_json(const rk_report *report, rk_text *text, rk_diag *dia
 /** Append a line of CSV (RFC 4180) each value that people see: group, name, value, unit;
  * numbers in full precision. Errors  as rk_report_to_text. */
 rk_status rk_report_to_csv(const rk_report *report, rk_text *text, rk_diag *diag);
+
+/**
+ * Append it as HTML: paragraphs and tables, to be put into a page. A number is a <data> element whose value
+ * is in full precision, in seconds and engineering units. Errors  as rk_report_to_text.
+ */
+rk_status rk_report_to_html(const rk_report *report, rk_text *text, rk_diag *diag);
+
+/** Append words as HTML shows them, whatever they hold; what is no UTF-8, or a control character, becomes
+ * U+FFFD. */
+void rk_html_add(rk_text *text, const char *words);
 
 void rk_report_free(rk_report *report);
 

@@ -115,6 +115,26 @@ typedef struct rk_trials {
 rk_status rk_report_add_trials(rk_report *report, const rk_design *loop,
                                const rk_trials *results);
 
+/** Settings that are tried on a loop: what they are, and what they do. */
+typedef struct rk_try {
+    const char *name;
+    const rk_design *loop; /* with these settings, this scan and these limits */
+    rk_margins margins;    /* on the process as it is tried */
+    rk_requirements asked;
+    rk_verdict verdict;
+    const rk_trial *trial; /* NULL: none could be run */
+} rk_try;
+
+/** The verdict on one, and each requirement with its figure. */
+rk_status rk_report_add_try(rk_report *report, const rk_try *tried);
+
+/** Several side by side. */
+rk_status rk_report_add_tries(rk_report *report, const rk_try *tries, size_t count);
+
+/** Append how far kc may go as a drawing, an <svg> element with classes for its parts. */
+rk_status rk_gain_bar_to_svg(const rk_design *loop, const rk_requirements *asked,
+                             const rk_gain_limits *limits, rk_text *svg, rk_diag *diag);
+
 rk_status rk_report_add_open_step(rk_report *report, const rk_design *loop,
                                   const rk_open_step *open);
 

@@ -1,0 +1,229 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * A report as pieces of an HTML page: paragraphs and tables. Each number is a <data> element, whose
+ * value has all digits that the number has. Decimal points of a column stand below each other: what
+ * follows them is filled up with blanks as wide as a digit.
+ *
+ * Whatever words hold, they stay words: nothing of a text from outside becomes markup.
+ */
+#include <stdio.h>
+#include <string.h>
+
+#include "layout.h"
+
+#define FIGURE_SPACE "&#8199;"
+#define POINT_SPACE "&#8200;"
+#define UNREADABLE "&#65533;"
+
+/* How many bytes from here on are one letter of UTF-8; 0: they are none. */
+static size_t letter_length(const char *at)
+{
+    const unsigned char first = (unsigned char)at[0];
+    const size_t length = first < 0x80                    ? 1
+                          : first >= 0xC2 && first < 0xE0 ? 2
+                          : first >= 0xE0 && first < 0xF0 ? 3
+                          : first >= 0xF0 && first < 0xF5 ? 4
+                                                          : 0;
+    size_t i;
+
+    for (i = 1; i < length; i++) {
+        if (((unsigned char)at[i] & 0xC0) != 0x80) return 0;
+    }
+    return length;
+}
+
+void rk_html_add(rk_text *text, const char *words)
+{
+    while (*words != '\0') {
+        const size_t length = letter_length(words);
+        const char c = *words;
+
+        if (c == '&') {
+            rk_text_add(text, "&amp;");
+        } else if (c == '<') {
+            rk_text_add(text, "&lt;");
+        } else if (c == '>') {
+            rk_text_add(text, "&gt;");
+        } else if (c == '"') {
+            rk_text_add(text, "&quot;");
+        } else if (c == '\'') {
+            rk_text_add(text, "&#39;");
+        } else if (length == 0 || (length == 1 && c < ' ' && c != '\n' && c != '\t') ||
+                   c == 0x7F) {
+            rk_text_add(text, UNREADABLE);
+        } else {
+            rk_text_add_bytes(text, words, length);
+        }
+        words += length > 0 ? length : 1;
+    }
+}
+
+static void add_element(rk_text *text, const char *open, const char *words, const char *close)
+{
+    rk_text_add(text, "%s", open);
+    rk_html_add(text, words);
+    rk_text_add(text, "%s", close);
+}
+
+/* A number, filled up behind its point to so many letters. */
+static void add_number(rk_text *text, const rki_cell *c, size_t tail)
+{
+    size_t used = strlen(c->tail);
+
+    rk_text_add(text, "<data value=\"");
+    rk_text_add_real(text, c->value);
+    rk_text_add(text, "\">%s%s</data>", c->head, c->tail);
+    if (used == 0 && tail > 0) {
+        rk_text_add(text, POINT_SPACE);
+        used = 1;
+    }
+    for (; used < tail; used++) {
+        rk_text_add(text, FIGURE_SPACE);
+    }
+}
+
+/* What the eye finds first in a table of verdicts; the words say it too. */
+static const char *class_of(const char *words)
+{
+    if (strcmp(words, "met") == 0) return " class=\"good\"";
+    if (strncmp(words, "NOT MET", 7) == 0 || strncmp(words, "not met", 7) == 0)
+        return " class=\"bad\"";
+    return "";
+}
+
+/* ---- lines ---- */
+
+static void write_line(rki_layout *l, const rk_row *row, size_t tail)
+{
+    const rki_cell c = rki_cell_of(l, row, true);
+
+    add_element(l->text, "<tr><th scope=\"row\">", row->name, "</th>");
+    if (!c.number) {
+        add_element(l->text, "<td colspan=\"3\">",
+                    row->kind == RK_ROW_WORD && row->words != NULL ? row->words : c.head,
+                    "</td></tr>\n");
+        return;
+    }
+    rk_text_add(l->text, "<td class=\"number\">");
+    add_number(l->text, &c, tail);
+    add_element(l->text, "</td><td>", c.unit, "</td>");
+    add_element(l->text, "<td>", row->words != NULL ? row->words : "", "</td></tr>\n");
+}
+
+static void write_lines(rki_layout *l, size_t end)
+{
+    const rk_row *row;
+    size_t place = l->from, tail = 0;
+
+    while ((row = rki_next_value(l->r, &place, end)) != NULL) {
+        const rki_cell c = rki_cell_of(l, row, true);
+
+        tail = c.number && strlen(c.tail) > tail ? strlen(c.tail) : tail;
+    }
+    rk_text_add(l->text, "<table class=\"lines\"><tbody>\n");
+    for (place = l->from; (row = rki_next_value(l->r, &place, end)) != NULL;) {
+        write_line(l, row, tail);
+    }
+    rk_text_add(l->text, "</tbody></table>\n");
+}
+
+/* ---- tables ---- */
+
+/* The longest tail of a column's numbers. */
+static size_t tail_of(const rki_table *t, size_t column)
+{
+    size_t line, tail = 0;
+
+    for (line = 1; line < t->lines; line++) {
+        const rki_cell c = rki_table_cell(t, line, column);
+
+        tail = c.number && strlen(c.tail) > tail ? strlen(c.tail) : tail;
+    }
+    return tail;
+}
+
+static void write_cell(rk_text *text, const rki_cell *c, size_t tail, bool heads_row)
+{
+    if (heads_row) {
+        add_element(text, "<th scope=\"row\">", c->head, "</th>");
+        return;
+    }
+    if (!c->number) {
+        rk_text_add(text, "<td%s>", class_of(c->head));
+        rk_html_add(text, c->head);
+        rk_text_add(text, "</td>");
+        return;
+    }
+    rk_text_add(text, "<td class=\"number\">");
+    add_number(text, c, tail);
+    if (c->unit[0] != '\0') {
+        add_element(text, " ", c->unit, "");
+    }
+    rk_text_add(text, "</td>");
+}
+
+static void write_table(rki_layout *l, size_t end)
+{
+    size_t tail[RKI_ITEMS_MOST + 1], line, column;
+    bool numbers[RKI_ITEMS_MOST + 1];
+    rki_table t;
+
+    rki_table_gather(l, end, &t);
+    for (column = 0; column < t.columns; column++) {
+        tail[column] = tail_of(&t, column);
+        numbers[column] = false;
+        for (line = 1; line < t.lines; line++) {
+            numbers[column] = numbers[column] || rki_table_cell(&t, line, column).number;
+        }
+    }
+    rk_text_add(l->text, "<div class=\"wide\"><table><thead><tr>");
+    for (column = 0; column < t.columns; column++) {
+        add_element(l->text,
+                    numbers[column] ? "<th scope=\"col\" class=\"number\">"
+                                    : "<th scope=\"col\">",
+                    rki_table_cell(&t, 0, column).head, "</th>");
+    }
+    rk_text_add(l->text, "</tr></thead><tbody>\n");
+    for (line = 1; line < t.lines; line++) {
+        rk_text_add(l->text, "<tr>");
+        for (column = 0; column < t.columns; column++) {
+            const rki_cell c = rki_table_cell(&t, line, column);
+
+            write_cell(l->text, &c, tail[column], column == 0);
+        }
+        rk_text_add(l->text, "</tr>\n");
+    }
+    rk_text_add(l->text, "</tbody></table></div>\n");
+}
+
+/* ---- the pieces ---- */
+
+static void write_heading(rki_layout *l, const char *name)
+{
+    add_element(l->text, "<h3>", name, "</h3>\n");
+}
+
+static void write_verdict(rki_layout *l, const rk_row *row)
+{
+    rk_text_add(l->text, "<p class=\"verdict %s\"><strong>", row->value != 0 ? "good" : "bad");
+    rk_html_add(l->text, row->name);
+    add_element(l->text, "</strong>", row->words, "</p>\n");
+}
+
+static void write_words(rki_layout *l, const rk_row *row)
+{
+    if (row->layout != RK_LAYOUT_VERBATIM) {
+        add_element(l->text, row->layout == RK_LAYOUT_INDENTED ? "<p class=\"note\">" : "<p>",
+                    row->words, "</p>\n");
+    } else if (row->words[0] != '\0') {
+        add_element(l->text, "<pre>", row->words, "</pre>\n");
+    }
+}
+
+rk_status rk_report_to_html(const rk_report *report, rk_text *text, rk_diag *diag)
+{
+    static const rki_painter painter = {write_heading, write_verdict, write_words, write_lines,
+                                        write_table};
+
+    return rki_layout_paint(report, &painter, text, diag);
+}
