@@ -97,7 +97,7 @@ typedef struct command {
 
 extern const command command_inspect, command_bump, command_fit, command_tune, command_search,
     command_check, command_trial, command_emit, command_prove, command_run, command_plant,
-    command_demo;
+    command_report, command_demo;
 
 /** Read a command line, argv[0] being the command's name, and run it. Gives the exit status. */
 int run_command(const command *c, int argc, char **argv);

@@ -6,10 +6,10 @@
 
 #include "cli.h"
 
-static const command *const commands[] = {&command_inspect, &command_bump,   &command_fit,
-                                          &command_tune,    &command_search, &command_check,
-                                          &command_trial,   &command_emit,   &command_prove,
-                                          &command_run,     &command_plant,  &command_demo};
+static const command *const commands[] = {
+    &command_inspect, &command_bump,   &command_fit,  &command_tune,  &command_search,
+    &command_check,   &command_trial,  &command_emit, &command_prove, &command_run,
+    &command_plant,   &command_report, &command_demo};
 
 enum { COMMANDS = sizeof commands / sizeof commands[0] };
 

@@ -64,11 +64,13 @@
 #include <redkettle/live/relay_test.h>
 #include <redkettle/live/run_rows.h>
 #include <redkettle/live/sim_plant.h>
+#include <redkettle/page/page.h>
 #include <redkettle/prove/prove.h>
 #include <redkettle/report/program_sheet.h>
 #include <redkettle/report/report.h>
 #include <redkettle/report/results.h>
 #include <redkettle/rig/rig.h>
 #include <redkettle/softplc/softplc.h>
+#include <redkettle/workbench/workbench.h>
 
 #endif

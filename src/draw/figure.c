@@ -216,14 +216,14 @@ static void draw_fit(rk_text *script, page *p)
     size_t i;
 
     p->curve.y = pv;
-    rki_add_curve(script, "pv", &p->curve);
+    rki_add_dots(script, "pv", &p->curve);
     p->curve.y = p->model;
     rki_add_curve(script, "model", &p->curve);
     for (i = 0; i < p->curve.count; i++) {
         p->work[i] = pv[i] - p->model[i];
     }
     p->curve.y = p->work;
-    rki_add_curve(script, "left", &p->curve);
+    rki_add_dots(script, "left", &p->curve);
     others = terminal ? 0 : add_candidates(script, p);
     rival = add_rival(script, p);
     p->curve.y = rk_record_out(p->record);

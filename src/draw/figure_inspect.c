@@ -145,7 +145,7 @@ static void draw(rk_text *script, const rk_design *loop, const rk_record *record
     const bool terminal = style->format == RK_FIGURE_TERMINAL;
     char label[80];
 
-    rki_add_curve(script, "pv", &curve);
+    rki_add_dots(script, "pv", &curve);
     add_band(script, &curve, made->facts.noise, work);
     curve.y = rk_record_out(record);
     rki_add_steps(script, "out", &curve);

@@ -2,6 +2,7 @@
 #include "gnuplot.h"
 
 #include <errno.h>
+#include <math.h>
 #include <spawn.h>
 #include <stdio.h>
 #include <string.h>
@@ -268,15 +269,96 @@ static void add_point(rk_text *script, const rki_curve *curve, size_t i, double 
 
 /* More buckets than this a page's width cannot show; each keeps its lowest and its highest
  * point. */
-enum { BUCKETS = 2000 };
+enum { BUCKETS = RK_FIGURE_DOTS_MOST / 2 };
 
-void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve)
+/* Of more steps than this none is seen. */
+enum { STEPS_MOST = 400 };
+
+/* A line that is nearer than this part of its height to what it stands for looks the same. */
+#define STRAIGHT 2.5e-4
+
+/* Points that become a line. Those are left out that lie on the straight line between others: while one
+   slope from the last point that was written passes all since then, none of them is needed. */
+typedef struct sleeve {
+    rk_text *script;
+    const rki_curve *curve;
+    double near;           /* so far a point may lie from the line */
+    bool begun, waiting;   /* a point was written; another may have to be */
+    size_t from, last;     /* those two */
+    double least, largest; /* the slopes that pass all since `from` */
+} sleeve;
+
+static double x_of(const rki_curve *curve, size_t i)
 {
+    return curve->x != NULL ? curve->x[i] : curve->dx * (double)i;
+}
+
+static void write_waiting(sleeve *s)
+{
+    if (s->waiting) {
+        add_point(s->script, s->curve, s->last, s->curve->y[s->last]);
+    }
+    s->from = s->last;
+    s->waiting = false;
+    s->least = -HUGE_VAL;
+    s->largest = HUGE_VAL;
+}
+
+static void pass(sleeve *s, size_t i)
+{
+    const double *y = s->curve->y;
+    double along, slope;
+
+    if (!s->begun || isnan(y[i]) || isnan(y[s->last])) {
+        write_waiting(s);
+        add_point(s->script, s->curve, i, y[i]);
+        s->begun = true;
+        s->from = s->last = i;
+        return;
+    }
+    along = x_of(s->curve, i) - x_of(s->curve, s->from);
+    slope = (y[i] - y[s->from]) / along;
+    if (s->waiting && !(slope >= s->least && slope <= s->largest)) {
+        write_waiting(s);
+        along = x_of(s->curve, i) - x_of(s->curve, s->from);
+        slope = (y[i] - y[s->from]) / along;
+    }
+    s->least = fmax(s->least, slope - (s->near / along));
+    s->largest = fmin(s->largest, slope + (s->near / along));
+    s->last = i;
+    s->waiting = true;
+}
+
+/* So near may a line pass a point; dots all stand. */
+static double nearness(const rki_curve *curve)
+{
+    double low = HUGE_VAL, high = -HUGE_VAL;
+    size_t i;
+
+    for (i = 0; i < curve->count; i++) {
+        low = fmin(low, curve->y[i]);
+        high = fmax(high, curve->y[i]);
+    }
+    return high > low ? STRAIGHT * (high - low) : 0.0;
+}
+
+static void take(sleeve *s, bool dots, size_t i)
+{
+    if (dots) {
+        add_point(s->script, s->curve, i, s->curve->y[i]);
+    } else {
+        pass(s, i);
+    }
+}
+
+static void add_thinned(rk_text *script, const char *block, const rki_curve *curve, bool dots)
+{
+    sleeve s = {.script = script, .curve = curve, .near = nearness(curve)};
     size_t bucket, i;
 
     rk_text_add(script, "$%s << END\n", block);
     for (i = 0; i < curve->count && curve->count <= 2 * BUCKETS; i++) {
-        add_point(script, curve, i, curve->y[i]);
+        take(&s, dots, i);
     }
     for (bucket = 0; bucket < BUCKETS && curve->count > 2 * BUCKETS; bucket++) {
         const size_t first = bucket * curve->count / BUCKETS;
@@ -292,13 +374,27 @@ void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve)
             }
         }
         i = low < high ? low : high; /* the earlier of the two */
-        add_point(script, curve, i, curve->y[i]);
+        take(&s, dots, i);
         i = low + high - i;
         if (low != high) {
-            add_point(script, curve, i, curve->y[i]);
+            take(&s, dots, i);
         }
     }
+    if (curve->count > 0 && s.last + 1 != curve->count && !dots) {
+        pass(&s, curve->count - 1);
+    }
+    write_waiting(&s);
     rk_text_add(script, "END\n");
+}
+
+void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve)
+{
+    add_thinned(script, block, curve, false);
+}
+
+void rki_add_dots(rk_text *script, const char *block, const rki_curve *curve)
+{
+    add_thinned(script, block, curve, true);
 }
 
 void rki_add_steps(rk_text *script, const char *block, const rki_curve *curve)
@@ -310,7 +406,7 @@ void rki_add_steps(rk_text *script, const char *block, const rki_curve *curve)
             changes++;
         }
     }
-    if (changes > 2 * BUCKETS) {
+    if (changes > STEPS_MOST) {
         rki_add_curve(script, block, curve);
         return;
     }

@@ -31,8 +31,9 @@ void rki_panel_next(rk_text *script, const rk_figure_style *style, const char *y
 void rki_panel_last(rk_text *script, const rk_figure_style *style, const char *y_label,
                     double top);
 
-/** A named data block of the curve, thinned to what a page can show, extremes kept. */
+/** A named data block of the curve, thinned to what a page can show, extremes kept: as a line, or as dots. */
 void rki_add_curve(rk_text *script, const char *block, const rki_curve *curve);
+void rki_add_dots(rk_text *script, const char *block, const rki_curve *curve);
 
 /** The same for values that hold until the next, as a line with steps. */
 void rki_add_steps(rk_text *script, const char *block, const rki_curve *curve);

@@ -135,6 +135,15 @@ static double out_as_told(reading *r, double time)
     return time - r->first_time >= a->moved_at ? a->out_start + a->move : a->out_start;
 }
 
+static void take_stamp(rk_import *import, rki_cell cell)
+{
+    (void)snprintf(import->last_stamp, sizeof import->last_stamp, "%.*s", (int)cell.length,
+                   cell.text);
+    if (import->first_stamp[0] == '\0') {
+        memcpy(import->first_stamp, import->last_stamp, sizeof import->first_stamp);
+    }
+}
+
 static rk_status read_row(reading *r)
 {
     const rki_rows *rows = r->rows;
@@ -178,6 +187,7 @@ static rk_status read_row(reading *r)
         return RK_OK;
     }
     if (bad != RKI_COLUMNS) return bad == RKI_OUT ? RK_OK : keep_out(r, time, value[RKI_OUT]);
+    take_stamp(&r->import, cell[RKI_TIME]);
     if (r->import.no_out) {
         value[RKI_OUT] = out_as_told(r, time);
     }

@@ -577,47 +577,86 @@ static void add_requirements(rk_report *r, const checked *c)
     rki_requirements(r, c->loop, &k->requirements, &k->verdict, k->remedies);
 }
 
-rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
-                              const rk_check_plan *plan, const rk_check *check)
+/* The verdict, what it rests on, and what to do. */
+static void add_judgement(rk_report *r, const checked *c)
 {
-    const checked c = {loop, plan, check};
-    rk_report *r = report;
-    rk_findings found;
+    const rk_findings found = rk_check_findings(c->loop, c->plan, c->check);
 
-    if (loop == NULL || plan == NULL || check == NULL) return RK_ERR_ARG;
-    found = rk_check_findings(loop, plan, check);
-    add_verdict(r, &c, &found);
-    add_head(r, &c);
-    add_requirements(r, &c);
-    say_remedies(r, &c);
-    add_slip(r, &check->slip);
+    add_verdict(r, c, &found);
+    add_head(r, c);
+    add_requirements(r, c);
+    say_remedies(r, c);
+    add_slip(r, &c->check->slip);
     rki_findings(r, &found);
-    if (check->margins.stable) {
-        rki_row_gap(r);
-    }
-    open_column(r, &c, NULL, "continuous", true);
+}
+
+static void add_all_margins(rk_report *r, const checked *c)
+{
+    const rk_check *check = c->check;
+
+    open_column(r, c, NULL, "continuous", true);
     add_loop_margins(r, &check->margins, false);
     rki_row_end(r);
-    add_sampled(r, &c);
+    add_sampled(r, c);
     if (check->has_on_model) {
-        open_column(r, &c, "on_model",
+        open_column(r, c, "on_model",
                     check->has_sampled ? "on its model, scanned" : "on its model",
                     check->on_model.stable);
         add_loop_margins(r, &check->on_model, check->has_sampled);
         rki_row_end(r);
     }
-    add_worst(r, &c);
+    add_worst(r, c);
     if (check->margins.stable) {
         rki_row_gap(r);
-        say_models(r, &c);
-        say_sampling(r, &c);
+        say_models(r, c);
+        say_sampling(r, c);
     }
-    add_gain_limits(r, &c);
-    say_gain(r, &c);
-    add_operating(r, &c);
-    say_operating(r, &c);
-    add_windup(r, &c);
-    add_cycle(r, &check->cycle);
-    rki_row_word(r, "verdict", NULL, check->verdict.met ? "met" : "missed");
+    add_gain_limits(r, c);
+    say_gain(r, c);
+}
+
+static void add_limits(rk_report *r, const checked *c)
+{
+    add_operating(r, c);
+    say_operating(r, c);
+    add_windup(r, c);
+    add_cycle(r, &c->check->cycle);
+}
+
+rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
+                              const rk_check_plan *plan, const rk_check *check)
+{
+    const checked c = {loop, plan, check};
+
+    if (loop == NULL || plan == NULL || check == NULL) return RK_ERR_ARG;
+    add_judgement(report, &c);
+    if (check->margins.stable) {
+        rki_row_gap(report);
+    }
+    add_all_margins(report, &c);
+    add_limits(report, &c);
+    rki_row_word(report, "verdict", NULL, check->verdict.met ? "met" : "missed");
     return RK_OK;
+}
+
+rk_status rk_report_add_check_part(rk_report *report, const rk_design *loop,
+                                   const rk_check_plan *plan, const rk_check *check,
+                                   rk_check_part part)
+{
+    const checked c = {loop, plan, check};
+
+    if (loop == NULL || plan == NULL || check == NULL) return RK_ERR_ARG;
+    switch (part) {
+    case RK_CHECK_JUDGEMENT:
+        add_judgement(report, &c);
+        return RK_OK;
+    case RK_CHECK_MARGINS:
+        add_all_margins(report, &c);
+        return RK_OK;
+    case RK_CHECK_LIMITS:
+        add_limits(report, &c);
+        return RK_OK;
+    default:
+        return RK_ERR_RANGE;
+    }
 }

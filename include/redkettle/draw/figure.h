@@ -30,6 +30,9 @@ typedef enum rk_figure_format {
 /** By a file name's ending: .png, .svg, .pdf; "-" is the terminal. Errors  RK_ERR_RANGE. */
 rk_status rk_figure_format_from_name(const char *name, rk_figure_format *format, rk_diag *diag);
 
+/** Of a curve with more points than this, the lowest and the highest of each stretch are drawn. */
+enum { RK_FIGURE_DOTS_MOST = 1000 };
+
 /** How to draw. */
 typedef struct rk_figure_style {
     rk_figure_format format;

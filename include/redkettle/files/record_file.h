@@ -12,7 +12,7 @@
 extern "C" {
 #endif
 
-enum { RK_COLUMN_CHARS = RK_NAME_CHARS };
+enum { RK_COLUMN_CHARS = RK_NAME_CHARS, RK_STAMP_CHARS = 40 };
 
 /**
  * Which columns of a CSV file hold what: a name in the header, or a number from 1. NULL or "":
@@ -36,10 +36,13 @@ typedef struct rk_import {
     char quality[RK_COLUMN_CHARS];                            /* "": none */
     bool guessed;                                             /* a column was, from its name */
     char pv_units[RK_UNITS_CHARS], out_units[RK_UNITS_CHARS]; /* "": the file does not say */
-    double time_unit;    /* s; 1 where the file does not say */
-    bool time_is_number; /* no dates, no time of day */
-    bool epoch;          /* numbers that count from 1970; time_unit was taken from their size */
-    bool no_out;         /* there is no OUT column */
+    char first_stamp[RK_STAMP_CHARS],
+        last_stamp[RK_STAMP_CHARS]; /* times of the first and the last row
+                                                                  that was read, as they stand there */
+    double time_unit;               /* s; 1 where the file does not say */
+    bool time_is_number;            /* no dates, no time of day */
+    bool epoch;  /* numbers that count from 1970; time_unit was taken from their size */
+    bool no_out; /* there is no OUT column */
     double moved_at, move; /* .. and OUT is what was said of it */
 
     size_t dropped;          /* rows with a bad cell, or that the quality column calls bad */

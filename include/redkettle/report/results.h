@@ -104,6 +104,18 @@ rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
 rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
                               const rk_check_plan *plan, const rk_check *check);
 
+/** Parts of a check, to be shown in different places. */
+typedef enum rk_check_part {
+    RK_CHECK_JUDGEMENT = 0, /* the verdict, the requirements, what to do */
+    RK_CHECK_MARGINS,       /* margins, a wrong model, the scan, how far kc may go */
+    RK_CHECK_LIMITS,        /* the valve's limits and the integral */
+} rk_check_part;
+
+/** Errors  also RK_ERR_RANGE for another part. */
+rk_status rk_report_add_check_part(rk_report *report, const rk_design *loop,
+                                   const rk_check_plan *plan, const rk_check *check,
+                                   rk_check_part part);
+
 typedef struct rk_trials {
     const rk_trial *const *trial;
     size_t count;
@@ -238,6 +250,20 @@ typedef struct rk_run_result {
 
 rk_status rk_report_add_run(rk_report *report, const rk_design *loop,
                             const rk_run_result *result);
+
+/** A page about a loop that was written. */
+typedef struct rk_page_result {
+    const char *verdict;  /* "met", "not met", "no settings", "no model" */
+    bool judged, met;     /* there are settings to be judged, and they meet what is asked */
+    bool workbench_built; /* this build has one .. */
+    bool has_workbench;   /* .. and the loop can be tried in it */
+    bool has_figures;     /* gnuplot could draw */
+    size_t rows, drawn;   /* of the record */
+} rk_page_result;
+
+/** bytes: of the file. */
+rk_status rk_report_add_page(rk_report *report, const char *file, size_t bytes,
+                             const rk_page_result *page);
 
 #ifdef __cplusplus
 }

@@ -1,0 +1,103 @@
+'use strict';
+
+/* Colour and dashes of a curve: 0 is what is set now. Nobody has to tell them by the colour alone. */
+const STROKES = {
+  light: ['#0b5c8e', '#b3541e', '#4f7a1f', '#7a4aa0', '#b02a5b', '#127070', '#6b5d00'],
+  dark: ['#7cc4f2', '#f0a36c', '#a6d071', '#c9a5ea', '#f591b6', '#6fd0d0', '#d8c766'],
+};
+const DASHES = [[], [8, 4], [2, 3], [11, 3, 2, 3], [5, 5], [14, 4], [3, 7]];
+
+/* What is drawn of many values: of each pixel's the lowest and the highest. */
+function thinned(values, step, pixels) {
+  const points = [];
+  const stretch = Math.max(1, Math.ceil(values.length / pixels));
+  for (let first = 0; first < values.length; first += stretch) {
+    const end = Math.min(first + stretch, values.length);
+    let low = first, high = first;
+    for (let i = first + 1; i < end; i++) {
+      if (values[i] < values[low]) low = i;
+      if (values[i] > values[high]) high = i;
+    }
+    const a = Math.min(low, high), b = Math.max(low, high);
+    points.push({ x: a * step, y: values[a] });
+    if (b !== a) points.push({ x: b * step, y: values[b] });
+  }
+  const last = values.length - 1;
+  if (points[points.length - 1].x !== last * step) points.push({ x: last * step, y: values[last] });
+  return points;
+}
+
+/* What is held from scan to scan: a point where it changes, as many as can be seen. */
+function held(values, scan, before, pixels) {
+  const points = [{ x: -scan, y: before }];
+  for (let i = 0; i < values.length; i++) {
+    if (i === 0 || values[i] !== values[i - 1]) points.push({ x: i * scan, y: values[i] });
+  }
+  if (points.length > 2 * pixels) return thinned(values, scan, pixels);
+  points.push({ x: values.length * scan, y: values[values.length - 1] });
+  return points;
+}
+
+/* One plot over time; the curves are set one at a time and drawn together. */
+class Plot {
+  constructor(canvas, yTitle, legend) {
+    this.stepped = !legend;
+    this.chart = new Chart(canvas, {
+      type: 'line',
+      data: { datasets: [] },
+      options: {
+        animation: false, responsive: true, maintainAspectRatio: false, parsing: false, normalized: true,
+        events: [], layout: { padding: { right: 10 } },
+        scales: {
+          x: { type: 'linear', title: { display: !legend, text: 'time, s' } },
+          y: { title: { display: true, text: yTitle }, afterFit: (axis) => { axis.width = 64; } },
+        },
+        plugins: {
+          legend: { display: legend, align: 'start', labels: { usePointStyle: true, pointStyle: 'line', boxWidth: 40 } },
+          tooltip: { enabled: false },
+        },
+      },
+    });
+    this.colours('light');
+  }
+
+  pixels() {
+    return Math.max(200, Math.floor(this.chart.width));
+  }
+
+  colours(theme) {
+    const style = getComputedStyle(document.documentElement);
+    const options = this.chart.options;
+    this.theme = theme;
+    this.soft = style.getPropertyValue('--soft').trim();
+    for (const axis of [options.scales.x, options.scales.y]) {
+      axis.grid = { color: style.getPropertyValue('--line').trim() };
+      axis.ticks = { color: this.soft };
+      axis.title.color = this.soft;
+    }
+    options.plugins.legend.labels.color = style.getPropertyValue('--ink').trim();
+    this.chart.data.datasets.forEach((set) => this.paint(set));
+  }
+
+  paint(set) {
+    const strokes = STROKES[this.theme];
+    set.borderColor = set.place < 0 ? this.soft : strokes[set.place % strokes.length];
+    set.borderDash = set.place < 0 ? [4, 4] : DASHES[set.place % DASHES.length];
+    set.borderWidth = set.place === 0 ? 2.2 : 1.5;
+  }
+
+  /* place: of the curve; -1: the setpoint. */
+  set(at, place, name, points, stepped) {
+    const sets = this.chart.data.datasets;
+    sets[at] = sets[at] || { pointRadius: 0, order: place === 0 ? 0 : 1 };
+    Object.assign(sets[at], { place, label: name, data: points, stepped: stepped ? 'before' : false });
+    this.paint(sets[at]);
+  }
+
+  draw(count, end) {
+    this.chart.data.datasets.length = count;
+    this.chart.options.scales.x.min = -0.02 * end;
+    this.chart.options.scales.x.max = end;
+    this.chart.update('none');
+  }
+}

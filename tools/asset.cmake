@@ -1,0 +1,21 @@
+# Writes files as C arrays with their SHA-256: cmake -DOUT=FILE.c -DHEADER=FILE.h -DFILES=name=path,name=path
+# -P asset.cmake. A path that is empty gives an empty array.
+set(text "/* SPDX-License-Identifier: MIT */\n#include \"${HEADER}\"\n")
+string(REPLACE "," ";" pairs "${FILES}")
+foreach(pair ${pairs})
+    string(REGEX MATCH "^([^=]*)=(.*)$" pair "${pair}")
+    set(name ${CMAKE_MATCH_1})
+    set(path ${CMAKE_MATCH_2})
+    set(bytes "")
+    set(length 0)
+    set(sum "")
+    if(path)
+        file(READ ${path} bytes HEX)
+        file(SHA256 ${path} sum)
+        file(SIZE ${path} length)
+        string(REGEX REPLACE "([0-9a-f][0-9a-f])" "0x\\1," bytes "${bytes}")
+    endif()
+    string(APPEND text "\nconst unsigned char ${name}[] = {${bytes}0};\nconst size_t ${name}_length = ${length};\n"
+        "extern const char ${name}_sum[];\nconst char ${name}_sum[] = \"${sum}\";\n")
+endforeach()
+file(WRITE ${OUT} "${text}")
