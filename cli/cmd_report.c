@@ -12,6 +12,7 @@ typedef struct report_job {
     const char *out;
     char path[RK_PATH_CHARS];
     rk_record *validation;
+    bool record_is_lost;
 } report_job;
 
 static int check_options(job *j)
@@ -42,7 +43,12 @@ static int read_records(job *j)
     rk_diag diag = {RK_OK, ""};
     rk_status status;
 
-    if (j->loop.record_path[0] != '\0' && need_record(j) != EXIT_DONE) return EXIT_BAD_INPUT;
+    if (j->loop.record_path[0] != '\0') {
+        const int read = need_record(j);
+
+        if (read != EXIT_DONE && !j->loop.has_model) return read;
+        r->record_is_lost = read != EXIT_DONE; /* which was said */
+    }
     if (j->loop.validate_path[0] == '\0') return EXIT_DONE;
     status = read_record(j, j->loop.validate_path, &r->validation, &import, &diag);
     return status == RK_OK ? EXIT_DONE : fail_diag(j, status, &diag);
@@ -82,6 +88,7 @@ static int report(job *j)
                     .made = day_of(time(NULL), made_on),
                     .record = j->record,
                     .import = &j->import,
+                    .record_is_lost = r->record_is_lost,
                     .validation = r->validation,
                     .validation_file = j->loop.validate_path,
                     .minutes = j->minutes};

@@ -47,7 +47,9 @@ static int tune_all(job *j)
     rk_status status;
     size_t i;
 
-    if (t->speed) {
+    if (j->save && settings_are_given(j)) {
+        status = RK_OK; /* they alone */
+    } else if (t->speed) {
         t->count = RK_TUNING_SPEEDS;
         status = rk_tunings_compute_speeds(&j->loop.model, rule != NULL ? rule : "simc",
                                            j->mode, &j->knobs, t->list, &diag);
@@ -139,8 +141,9 @@ static int check_options(job *j)
     const wrong_option list[] = {
         {isnan(j->knobs.ultimate_gain) != isnan(j->knobs.ultimate_period),
          "an ultimate point is a gain and a period: give --ultimate-gain and --ultimate-period"},
-        {j->save && (j->rule == NULL || strcasecmp(j->rule, "all") == 0),
-         "--save needs one rule: add --rule NAME"},
+        {j->save && !settings_are_given(j) &&
+             (j->rule == NULL || strcasecmp(j->rule, "all") == 0),
+         "--save needs one rule, or settings: add --rule NAME, or --kc and --ti"},
         {j->figure != NULL && !t->speed,
          "--figure draws the fan of --speed: add it, or use trial"},
         {t->speed && settings_are_given(j),
@@ -197,6 +200,7 @@ static const struct argp_child groups[] = {
     {&model_options, 0, "The model:", 2},
     {&tuning_options, 0, "The settings:", 3},
     {&settings_options, 0, NULL, 3},
+    {&windup_options, 0, NULL, 3},
     {&scan_options, 0, NULL, 3},
     {&output_options, 0, "Output:", 4},
     {&figure_option, 0, "Drawing --speed:", 4},

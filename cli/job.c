@@ -136,6 +136,7 @@ static int take_given(job *j)
     }
     j->loop.has_settings = true;
     j->loop.rule[0] = '\0';
+    j->loop.lambda = nan("");
     return EXIT_DONE;
 }
 
@@ -171,6 +172,7 @@ static int lay_on_off(job *j)
     *s = j->typed.settings;
     j->loop.given = rk_given_settings_make();
     j->loop.rule[0] = '\0';
+    j->loop.lambda = nan("");
     return fail_range(j, rk_design_settle(&j->loop, &diag), &diag);
 }
 

@@ -50,6 +50,7 @@ foreach(source ${sources})
     list(APPEND objects ${object})
 endforeach()
 # All that the header declares can be called from a page.
+set_property(DIRECTORY APPEND PROPERTY CMAKE_CONFIGURE_DEPENDS include/redkettle/workbench/workbench.h)
 file(STRINGS include/redkettle/workbench/workbench.h lines REGEX "rk_workbench_[a-z_]+\\(")
 string(REGEX MATCHALL "rk_workbench_[a-z_]+\\(" calls "${lines}")
 list(REMOVE_DUPLICATES calls)

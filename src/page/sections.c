@@ -16,7 +16,7 @@
 static void say_loop(rki_writer *w)
 {
     const rk_design *d = &w->work->loop;
-    char scan[48] = "", range[96] = "";
+    char scan[48] = "", range[96] = "", pv[96] = "";
 
     if (!isnan(d->ts)) {
         (void)snprintf(scan, sizeof scan, ", scanned every %.4g s", d->ts);
@@ -25,7 +25,12 @@ static void say_loop(rki_writer *w)
         (void)snprintf(range, sizeof range, " (%.4g to %.4g %s)", d->out_low, d->out_high,
                        d->out_units);
     }
-    rki_page_say(w, "OUT%s holds PV%s%s%s.", range, " in ", d->pv_units, scan);
+    if (!isnan(d->pv_low)) {
+        (void)snprintf(pv, sizeof pv, " (%.4g to %.4g %s)", d->pv_low, d->pv_high, d->pv_units);
+    }
+    rki_page_say(w, "The loop: OUT%s holds PV%s%s%s%s.", range, pv, scan,
+                 d->action != RK_ACTION_NOT_SAID ? ", action " : "",
+                 d->action != RK_ACTION_NOT_SAID ? rk_action_to_text(d->action) : "");
 }
 
 /* Why there is no verdict, and what to do. */
@@ -75,7 +80,8 @@ static void add_record_origin(rki_writer *w)
     char when[2 * RK_STAMP_CHARS + 16] = "no date in it", from[RK_PATH_CHARS + 64];
 
     if (p->record == NULL) {
-        add_origin(w, "Record", "", "none");
+        (void)snprintf(from, sizeof from, "%s, which could not be read", p->loop->record_file);
+        add_origin(w, "Record", "", p->record_is_lost ? from : "none");
         return;
     }
     if (p->import != NULL && !p->import->time_is_number) {
@@ -119,6 +125,20 @@ static void add_origins(rki_writer *w)
     rk_text_add(w->html, "</tbody></table></div>\n");
 }
 
+/* What limits a loop that is as it should be, and what comes next; of another the remedies stand above. */
+static void say_what_to_do(rki_writer *w)
+{
+    const rki_page_work *k = w->work;
+    rk_report *report = rki_page_report(w);
+
+    rki_page_put(w, report, rk_report_add_nearest(report, &k->loop, &k->check));
+    if (k->check.verdict.met) {
+        rki_page_say(
+            w, "What to do: emit the program text, prove it, load it into the PLC; start in "
+               "manual, and change to automatic when PV is steady.");
+    }
+}
+
 void rki_page_verdict(rki_writer *w)
 {
     const rki_page_work *k = w->work;
@@ -129,6 +149,7 @@ void rki_page_verdict(rki_writer *w)
         rki_page_put(w, report,
                      rk_report_add_check_part(report, &k->loop, &k->plan, &k->check,
                                               RK_CHECK_JUDGEMENT));
+        say_what_to_do(w);
     } else {
         say_no_verdict(w);
     }
@@ -178,6 +199,14 @@ void rki_page_record(rki_writer *w)
 {
     const rki_page_work *k = w->work;
 
+    if (k->page->record_is_lost) {
+        rki_page_say(
+            w,
+            "The record %s could not be read when this report was made: nothing here is held "
+            "against it.",
+            k->loop.record_file);
+        return;
+    }
     if (k->page->record == NULL) {
         rki_page_say(w, "There is no record: %s",
                      k->loop.has_model

@@ -639,6 +639,39 @@ rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
     return RK_OK;
 }
 
+/* How near a figure is to its limit: 1 is there. */
+static double nearness(rk_require what, double figure, double limit)
+{
+    return rk_require_is_least(what) ? limit / figure : figure / limit;
+}
+
+rk_status rk_report_add_nearest(rk_report *report, const rk_design *loop, const rk_check *check)
+{
+    const rk_verdict *v;
+    double most = 0;
+    int nearest = RK_REQUIRE_COUNT, i;
+    char figure[RKI_SHOWN_CHARS], limit[RKI_SHOWN_CHARS];
+
+    if (loop == NULL || check == NULL) return RK_ERR_ARG;
+    v = &check->verdict;
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        const double part = nearness((rk_require)i, v->figure[i], check->requirements.limit[i]);
+
+        if (!v->asked[i] || !v->line_met[i] || !(part > most)) continue;
+        most = part;
+        nearest = i;
+    }
+    if (!v->met || nearest == RK_REQUIRE_COUNT) return RK_OK;
+    rki_row_say(
+        report, "Limiting requirement: %s, %s where %s %s is asked.",
+        rk_require_to_text((rk_require)nearest),
+        rki_show_requirement(report, loop, (rk_require)nearest, v->figure[nearest], figure),
+        rk_require_is_least((rk_require)nearest) ? "at least" : "at most",
+        rki_show_requirement(report, loop, (rk_require)nearest,
+                             check->requirements.limit[nearest], limit));
+    return RK_OK;
+}
+
 rk_status rk_report_add_check_part(rk_report *report, const rk_design *loop,
                                    const rk_check_plan *plan, const rk_check *check,
                                    rk_check_part part)

@@ -9,7 +9,15 @@
 
 #include "parts.h"
 
-enum { LEFT = 8, LONG = 624, TOP = 26, HIGH = 20, BELOW = 62 };
+enum {
+    LEFT = 8,
+    LONG = 624,
+    TOP = 26,
+    HIGH = 20,
+    LETTERS = TOP + HIGH + 18,
+    LINE = 14,
+    LETTER = 12
+};
 
 double rki_gain_bar_end(const rk_design *loop, const rk_gain_limits *limits)
 {
@@ -33,12 +41,12 @@ static double place(double kc, double end)
     return LEFT + (LONG * fmin(fmax(part, 0.0), 1.0));
 }
 
-static void add_mark(rk_text *svg, const char *kind, double x, const char *letter)
+static void add_mark(rk_text *svg, double x, const char *letter, int line)
 {
     rk_text_add(svg,
-                "<path class=\"%s\" d=\"M%.1f %dV%d\"/><text x=\"%.1f\" y=\"%d\" "
+                "<path class=\"limit\" d=\"M%.1f %dV%d\"/><text x=\"%.1f\" y=\"%d\" "
                 "text-anchor=\"middle\">%s</text>",
-                kind, x, TOP - 4, TOP + HIGH + 4, x, TOP + HIGH + 18, letter);
+                x, TOP - 4, TOP + HIGH + 4, x, LETTERS + (line * LINE), letter);
 }
 
 static void add_words(const rk_design *loop, const rk_requirements *asked,
@@ -66,8 +74,8 @@ rk_status rk_gain_bar_to_svg(const rk_design *loop, const rk_requirements *asked
                              const rk_gain_limits *limits, rk_text *svg, rk_diag *diag)
 {
     rk_text *words;
-    double end, lost;
-    int i, marks = 0;
+    double end, lost, before = -LETTER;
+    int i, marks = 0, line = 0;
 
     rk_diag_clear(diag);
     if (loop == NULL || asked == NULL || limits == NULL || svg == NULL) return RK_ERR_ARG;
@@ -78,7 +86,7 @@ rk_status rk_gain_bar_to_svg(const rk_design *loop, const rk_requirements *asked
         lost = isnan(limits->on_off) ? LEFT + LONG : place(limits->on_off, end);
         rk_text_add(svg,
                     "<svg class=\"gain-bar\" viewBox=\"0 0 640 %d\" role=\"img\" aria-label=\"",
-                    BELOW + 12);
+                    LETTERS + LINE + 8);
         rk_html_add(svg, rk_text_chars(words));
         rk_text_add(svg,
                     "\"><defs><pattern id=\"hatch\" width=\"6\" height=\"6\" "
@@ -89,16 +97,19 @@ rk_status rk_gain_bar_to_svg(const rk_design *loop, const rk_requirements *asked
                     LEFT, TOP, lost - LEFT, HIGH, lost, TOP, LEFT + LONG - lost, HIGH);
         for (i = 0; i < RK_REQUIRE_COUNT; i++) {
             const char letter[2] = {(char)('a' + marks), '\0'};
+            const double x = place(limits->at[i], end);
 
             if (isnan(limits->at[i])) continue;
-            add_mark(svg, "limit", place(limits->at[i], end), letter);
+            line = fabs(x - before) < LETTER ? 1 - line : 0; /* one letter not over the other */
+            add_mark(svg, x, letter, line);
+            before = x;
             marks++;
         }
         rk_text_add(
             svg,
             "<path class=\"kc\" d=\"M%.1f %dl-7 -12h14z\"/><text x=\"%d\" y=\"%d\">0</text>"
             "</svg>\n",
-            place(loop->settings.kc, end), TOP + 2, LEFT, TOP + HIGH + 18);
+            place(loop->settings.kc, end), TOP + 2, LEFT, LETTERS);
     }
     rk_text_add(svg, "<p class=\"note\">");
     rk_html_add(svg, rk_text_chars(words));

@@ -129,67 +129,79 @@ static void write_lines(rki_layout *l, size_t end)
 
 /* ---- tables ---- */
 
-/* The longest tail of a column's numbers. */
-static size_t tail_of(const rki_table *t, size_t column)
+/* The longest tail of a column's numbers; whether it has numbers, and units of their own. */
+typedef struct column {
+    size_t tail;
+    bool numbers, units;
+} column;
+
+static column measure(const rki_table *t, size_t at)
 {
-    size_t line, tail = 0;
+    column made = {0, false, false};
+    size_t line;
 
     for (line = 1; line < t->lines; line++) {
-        const rki_cell c = rki_table_cell(t, line, column);
+        const rki_cell c = rki_table_cell(t, line, at);
 
-        tail = c.number && strlen(c.tail) > tail ? strlen(c.tail) : tail;
+        if (!c.number) continue;
+        made.numbers = true;
+        made.units = made.units || c.unit[0] != '\0';
+        made.tail = strlen(c.tail) > made.tail ? strlen(c.tail) : made.tail;
     }
-    return tail;
+    return made;
 }
 
-static void write_cell(rk_text *text, const rki_cell *c, size_t tail, bool heads_row)
+static void write_cell(rk_text *text, const rki_cell *c, const column *k, bool heads_row)
 {
     if (heads_row) {
         add_element(text, "<th scope=\"row\">", c->head, "</th>");
         return;
     }
     if (!c->number) {
-        rk_text_add(text, "<td%s>", class_of(c->head));
+        rk_text_add(text, "<td%s%s>", class_of(c->head), k->units ? " colspan=\"2\"" : "");
         rk_html_add(text, c->head);
         rk_text_add(text, "</td>");
         return;
     }
     rk_text_add(text, "<td class=\"number\">");
-    add_number(text, c, tail);
-    if (c->unit[0] != '\0') {
-        add_element(text, " ", c->unit, "");
-    }
+    add_number(text, c, k->tail);
     rk_text_add(text, "</td>");
+    if (k->units) {
+        add_element(text, "<td class=\"unit\">", c->unit, "</td>");
+    }
+}
+
+static void write_heads(rk_text *text, const rki_table *t, const column *columns)
+{
+    size_t at;
+
+    for (at = 0; at < t->columns; at++) {
+        rk_text_add(text, "<th scope=\"col\"%s%s>",
+                    columns[at].numbers ? " class=\"number\"" : "",
+                    columns[at].units ? " colspan=\"2\"" : "");
+        add_element(text, "", rki_table_cell(t, 0, at).head, "</th>");
+    }
 }
 
 static void write_table(rki_layout *l, size_t end)
 {
-    size_t tail[RKI_ITEMS_MOST + 1], line, column;
-    bool numbers[RKI_ITEMS_MOST + 1];
+    column columns[RKI_ITEMS_MOST + 1];
+    size_t line, at;
     rki_table t;
 
     rki_table_gather(l, end, &t);
-    for (column = 0; column < t.columns; column++) {
-        tail[column] = tail_of(&t, column);
-        numbers[column] = false;
-        for (line = 1; line < t.lines; line++) {
-            numbers[column] = numbers[column] || rki_table_cell(&t, line, column).number;
-        }
+    for (at = 0; at < t.columns; at++) {
+        columns[at] = measure(&t, at);
     }
     rk_text_add(l->text, "<div class=\"wide\"><table><thead><tr>");
-    for (column = 0; column < t.columns; column++) {
-        add_element(l->text,
-                    numbers[column] ? "<th scope=\"col\" class=\"number\">"
-                                    : "<th scope=\"col\">",
-                    rki_table_cell(&t, 0, column).head, "</th>");
-    }
+    write_heads(l->text, &t, columns);
     rk_text_add(l->text, "</tr></thead><tbody>\n");
     for (line = 1; line < t.lines; line++) {
         rk_text_add(l->text, "<tr>");
-        for (column = 0; column < t.columns; column++) {
-            const rki_cell c = rki_table_cell(&t, line, column);
+        for (at = 0; at < t.columns; at++) {
+            const rki_cell c = rki_table_cell(&t, line, at);
 
-            write_cell(l->text, &c, tail[column], column == 0);
+            write_cell(l->text, &c, &columns[at], at == 0);
         }
         rk_text_add(l->text, "</tr>\n");
     }

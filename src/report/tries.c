@@ -4,26 +4,28 @@
 
 #include "parts.h"
 
-static void add_verdict(rk_report *r, const rk_try *t)
+rk_status rk_report_add_try_verdict(rk_report *report, const rk_try *tried)
 {
+    const rk_try *t = tried;
     char missed[240];
 
+    if (tried == NULL) return RK_ERR_ARG;
     if (!t->margins.stable) {
-        rki_row_verdict(r, false, "NOT MET", ": the loop is UNSTABLE%s",
+        rki_row_verdict(report, false, "NOT MET", ": the loop is UNSTABLE%s",
                         t->loop->settings.kc * t->loop->model.gain < 0
                             ? "; kc has the wrong sign for this process"
                             : "");
-        return;
+        return RK_OK;
     }
     rki_missed_words(&t->verdict, missed, sizeof missed);
-    rki_row_verdict(r, t->verdict.met, t->verdict.met ? "MET" : "NOT MET", ": %s",
+    rki_row_verdict(report, t->verdict.met, t->verdict.met ? "MET" : "NOT MET", ": %s",
                     t->verdict.met ? "all requirements met" : missed);
+    return RK_OK;
 }
 
-rk_status rk_report_add_try(rk_report *report, const rk_try *tried)
+rk_status rk_report_add_try_requirements(rk_report *report, const rk_try *tried)
 {
     if (tried == NULL) return RK_ERR_ARG;
-    add_verdict(report, tried);
     if (tried->margins.stable) {
         rki_requirements(report, tried->loop, &tried->asked, &tried->verdict, NULL);
     }
@@ -44,6 +46,24 @@ static void add_settings(rk_report *r, const rk_design *loop)
     rki_row_number(r, "delay_scans", "delay, scans", loop->delay_scans, "", 3);
 }
 
+/* What the process is taken for; a model's numbers, of parts in series those that are one number. */
+static void add_process(rk_report *r, const rk_try *t)
+{
+    const rk_model *m = t->process;
+    const int times = rk_model_kind_times(m->kind);
+    char unit[RK_GAIN_UNIT_CHARS];
+
+    rk_design_gain_unit(t->loop, m->kind, unit);
+    rki_row_number(r, "process_gain", "process gain", m->gain, unit, 4);
+    if (times > 0) {
+        rki_row_time(r, "process_time_constant", "time constant", m->time_constant[0]);
+    }
+    if (times > 1) {
+        rki_row_time(r, "process_time_constant_2", "second time constant", m->time_constant[1]);
+    }
+    rki_row_time(r, "process_dead_time", "dead time", m->dead_time);
+}
+
 static void add_margins(rk_report *r, const rk_margins *m)
 {
     const double none = nan("");
@@ -62,6 +82,7 @@ static void add_column(rk_report *r, const rk_try *t)
 {
     rki_row_group(r, NULL, t->name, RK_LAYOUT_COLUMN);
     add_settings(r, t->loop);
+    add_process(r, t);
     rki_row_word(r, "verdict", "requirements", t->verdict.met ? "met" : "NOT MET");
     add_margins(r, &t->margins);
     if (t->trial != NULL) {

@@ -165,6 +165,7 @@ static void put(rk_workbench *b, size_t place, const tried *made, const char *na
     to->conditions.known = &to->loop.model;
     to->shown.name = to->name;
     to->shown.loop = &to->loop;
+    to->shown.process = &to->run.plant;
     to->shown.trial = to->trial;
 }
 
@@ -400,7 +401,14 @@ const char *rk_workbench_verdict(rk_workbench *bench)
 {
     rk_report *report = new_report();
 
-    return render(bench, report, rk_report_add_try(report, &bench->list[0].shown));
+    return render(bench, report, rk_report_add_try_verdict(report, &bench->list[0].shown));
+}
+
+const char *rk_workbench_requirements(rk_workbench *bench)
+{
+    rk_report *report = new_report();
+
+    return render(bench, report, rk_report_add_try_requirements(report, &bench->list[0].shown));
 }
 
 const char *rk_workbench_table(rk_workbench *bench)
@@ -560,12 +568,20 @@ static rk_status complete(rk_workbench *b)
         return rk_diag_set(&b->diag, RK_ERR_UNSUPPORTED,
                            "on-off is two-position control: there is nothing to turn");
     }
-    status = tune(b, "simc", nan(""), &b->start, &b->diag);
-    if (status != RK_OK) return status;
+    if (tune(b, "simc", nan(""), &b->start, &b->diag) != RK_OK) {
+        const char *other = rk_workbench_rule(b, 0); /* SIMC is not for every kind of model */
+
+        b->start.lambda = nan("");
+        status = other != NULL ? tune(b, other, nan(""), &b->start, &b->diag) : RK_ERR_RANGE;
+    }
     if (!d->has_settings) {
+        if (status != RK_OK) {
+            return rk_diag_set(&b->diag, status, "no rule gives settings to begin with");
+        }
         rk_tuning_apply(&b->start, &d->settings);
         d->has_settings = true;
     }
+    rk_diag_clear(&b->diag);
     if (isnan(d->ts)) {
         d->ts = rk_scan_fast(rk_design_process(d), &d->settings);
     }

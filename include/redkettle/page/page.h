@@ -20,6 +20,7 @@ typedef struct rk_page {
     const char *made;       /* when this page is made */
     const rk_record *record;
     const rk_import *import; /* how it was read */
+    bool record_is_lost;     /* the loop names one that cannot be read */
     const rk_record *validation;
     const char *validation_file;
     bool minutes; /* times in minutes */

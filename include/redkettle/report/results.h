@@ -104,6 +104,10 @@ rk_status rk_report_add_tradeoff(rk_report *report, const rk_design *loop,
 rk_status rk_report_add_check(rk_report *report, const rk_design *loop,
                               const rk_check_plan *plan, const rk_check *check);
 
+/** What is nearest to its limit of all that is asked and met. */
+rk_status rk_report_add_nearest(rk_report *report, const rk_design *loop,
+                                const rk_check *check);
+
 /** Parts of a check, to be shown in different places. */
 typedef enum rk_check_part {
     RK_CHECK_JUDGEMENT = 0, /* the verdict, the requirements, what to do */
@@ -130,15 +134,17 @@ rk_status rk_report_add_trials(rk_report *report, const rk_design *loop,
 /** Settings that are tried on a loop: what they are, and what they do. */
 typedef struct rk_try {
     const char *name;
-    const rk_design *loop; /* with these settings, this scan and these limits */
-    rk_margins margins;    /* on the process as it is tried */
+    const rk_design *loop;   /* with these settings, this scan and these limits */
+    const rk_model *process; /* as it is taken to be */
+    rk_margins margins;      /* on the process as it is tried */
     rk_requirements asked;
     rk_verdict verdict;
     const rk_trial *trial; /* NULL: none could be run */
 } rk_try;
 
-/** The verdict on one, and each requirement with its figure. */
-rk_status rk_report_add_try(rk_report *report, const rk_try *tried);
+/** The verdict on one; each requirement with its figure. */
+rk_status rk_report_add_try_verdict(rk_report *report, const rk_try *tried);
+rk_status rk_report_add_try_requirements(rk_report *report, const rk_try *tried);
 
 /** Several side by side. */
 rk_status rk_report_add_tries(rk_report *report, const rk_try *tries, size_t count);

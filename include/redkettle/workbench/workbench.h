@@ -26,7 +26,8 @@ typedef struct rk_workbench rk_workbench;
 enum { RK_WORKBENCH_CURVES = 7 };
 
 /**
- * Of a loop as rk_design_to_text wrote it, with a model. A loop without settings begins with SIMC's, one
+ * Of a loop as rk_design_to_text wrote it, with a model. A loop without settings begins with SIMC's, or those of the first
+ * rule that its model has, one
  * without a scan at one that is fast enough not to matter. NULL: no memory; else rk_workbench_error says
  * whether it can be used.
  */
@@ -87,9 +88,10 @@ const char *rk_workbench_rule(const rk_workbench *bench, size_t place);
  * none, and rk_workbench_error says why. */
 const char *rk_workbench_settings_by(rk_workbench *bench, const char *rule, double lambda);
 
-/** The verdict on what is set now with each requirement; how far kc may go, drawn; all curves side by side:
- * as HTML. */
+/** The verdict on what is set now; each requirement with its figure; how far kc may go, drawn; all curves
+ * side by side: as HTML. */
 const char *rk_workbench_verdict(rk_workbench *bench);
+const char *rk_workbench_requirements(rk_workbench *bench);
 const char *rk_workbench_gain_bar(rk_workbench *bench);
 const char *rk_workbench_table(rk_workbench *bench);
 

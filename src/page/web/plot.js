@@ -49,11 +49,11 @@ class Plot {
         animation: false, responsive: true, maintainAspectRatio: false, parsing: false, normalized: true,
         events: [], layout: { padding: { right: 10 } },
         scales: {
-          x: { type: 'linear', title: { display: !legend, text: 'time, s' } },
+          x: { type: 'linear', title: { display: !legend, text: 'time, s' }, ticks: {} },
           y: { title: { display: true, text: yTitle }, afterFit: (axis) => { axis.width = 64; } },
         },
         plugins: {
-          legend: { display: legend, align: 'start', labels: { usePointStyle: true, pointStyle: 'line', boxWidth: 40 } },
+          legend: { display: legend, align: 'start', labels: { boxWidth: 34, boxHeight: 0 } },
           tooltip: { enabled: false },
         },
       },
@@ -72,7 +72,7 @@ class Plot {
     this.soft = style.getPropertyValue('--soft').trim();
     for (const axis of [options.scales.x, options.scales.y]) {
       axis.grid = { color: style.getPropertyValue('--line').trim() };
-      axis.ticks = { color: this.soft };
+      axis.ticks = { color: this.soft, includeBounds: false };
       axis.title.color = this.soft;
     }
     options.plugins.legend.labels.color = style.getPropertyValue('--ink').trim();

@@ -2,7 +2,7 @@
 
 /* ---- controls: a number field each, most with a slider ---- */
 
-const tidy = (value) => Number(value.toPrecision(4));
+const tidy = (value) => Number(value.toPrecision(5));
 
 /* Where a value lies on its slider, 0 to 1000, and back. */
 const scales = {
@@ -42,7 +42,7 @@ class Control {
 
   addNumber(name, onMove) {
     this.field = Object.assign(document.createElement('input'), { type: 'number', step: 'any', id: 'set-' + this.key });
-    this.field.addEventListener('input', () => { this.follow(); onMove(this); });
+    this.field.addEventListener('input', () => { this.exact = null; this.follow(); onMove(this); });
     if (this.hint) this.field.placeholder = this.hint;
     const unit = document.createElement('span');
     unit.className = 'unit';
@@ -51,6 +51,7 @@ class Control {
       this.slider = Object.assign(document.createElement('input'), { type: 'range', min: 0, max: 1000, step: 1 });
       this.slider.setAttribute('aria-label', name + ', slider');
       this.slider.addEventListener('input', () => {
+        this.exact = null;
         this.field.value = tidy(scales[this.scale].value(this, Number(this.slider.value)));
         this.tell();
         onMove(this);
@@ -73,17 +74,21 @@ class Control {
     this.tell();
   }
 
+  /* A number that nobody typed has more digits than its field shows. */
   get value() {
-    return this.words ? this.field.value : this.field.value === '' ? NaN : Number(this.field.value);
+    if (this.words) return this.field.value;
+    if (this.exact !== null) return this.exact;
+    return this.field.value === '' ? NaN : Number(this.field.value);
   }
 
   set value(value) {
-    this.field.value = typeof value === 'number' && !Number.isFinite(value) ? '' : value;
+    this.exact = this.words ? null : Number.isFinite(value) ? value : NaN;
+    this.field.value = this.words ? value : Number.isFinite(value) ? tidy(value) : '';
     this.follow();
   }
 
   get changed() {
-    return !Object.is(this.value, this.start);
+    return this.words ? this.value !== this.start : !Object.is(this.value, Number.isFinite(this.start) ? this.start : NaN);
   }
 }
 
@@ -113,6 +118,7 @@ const bench = {
     const data = document.getElementById('workbench').dataset;
     const kc = this.start('kc'), ti = this.start('ti'), scan = this.start('scan'), lambda = this.start('lambda');
     const slow = Number.isFinite(ti) ? ti : this.start('for') / 4, td = this.start('td');
+    const rules = this.lambdaRules();
     const tf = td > 0 && Math.abs(this.start('tf') - td / 10) > 1e-12 * td ? this.start('tf') : NaN;
     return [
       ['Settings', [
@@ -125,9 +131,9 @@ const bench = {
           start: this.core.text('key', this.at, 'settings', 'anti-windup') },
       ]],
       ['From brisk to calm', [
-        { key: 'by', label: 'rule', words: this.lambdaRules(), start: 'simc' },
+        { key: 'by', label: 'rule', words: rules, start: rules.includes('simc') ? 'simc' : rules[0] },
         { key: 'lambda', unit: 's', start: tidy(lambda), ...this.around(lambda, 8) },
-      ]],
+      ].filter(() => rules.length > 0 && lambda > 0)],
       ['The PLC and the valve', [
         { key: 'scan', unit: 's', start: scan, ...this.around(scan, 30) },
         { key: 'delay-scans', label: 'delay', unit: 'scans', start: this.start('delay-scans'), scale: 'even', low: 0, high: 10 },
@@ -156,6 +162,7 @@ const bench = {
     form.addEventListener('submit', (event) => event.preventDefault());
     this.set = {};
     for (const [title, list] of this.groups()) {
+      if (list.length === 0) continue;
       const group = document.createElement('fieldset');
       group.append(Object.assign(document.createElement('legend'), { textContent: title }));
       for (const about of list) {
@@ -260,6 +267,7 @@ const bench = {
     this.pv.draw(curves + 1, this.end);
     this.out.draw(curves, this.end);
     put('tried-verdict', 'verdict');
+    put('tried-requirements', 'requirements');
     put('tried-bar', 'gain_bar');
     put('tried-table', 'table');
     this.showLines();
@@ -269,7 +277,8 @@ const bench = {
   showLines() {
     const s = this.set, data = document.getElementById('workbench').dataset;
     const by = this.rule === null ? this.core.text('options', this.at)
-      : '--rule=' + this.rule.name + (Number.isNaN(this.rule.lambda) ? '' : ' --lambda=' + this.rule.lambda + 's');
+      : '--rule=' + this.rule.name + (Number.isNaN(this.rule.lambda) ? '' : ' --lambda=' + this.rule.lambda + 's')
+        + (s['anti-windup'].changed ? ' --anti-windup=' + s['anti-windup'].value : '');
     document.getElementById('tune-line').textContent = 'redkettle tune ' + data.file + ' ' + by + ' --save';
     document.getElementById('block').textContent = this.core.text('block', this.at).trim();
     if (s.time.value !== 0 && !Number.isNaN(this.number('process', 'gain'))) {
