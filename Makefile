@@ -3,7 +3,10 @@ PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
 SETUP = tools/setup.sh
 
-.PHONY: all demo test everything prove soak bench size install lint debug sanitize fuzz fresh format clean
+# The compiler's own library for browsers goes by its version.
+BROWSER = $(SETUP) libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev-wasm32
+
+.PHONY: all demo report test everything prove soak bench size install lint debug sanitize fuzz fresh format clean
 
 # The tool and the libraries alone. A build directory that has the tests keeps them.
 all:
@@ -14,6 +17,13 @@ all:
 demo: all
 	@build/redkettle demo
 
+# The tool with the workbench in its reports: the core compiled for the browser.
+report:
+	@$(SETUP) tool report
+	@$(BROWSER)
+	@[ -e build/build.ninja ] && cmake build >/dev/null || cmake --preset tool >/dev/null
+	@$(CMAKE_BUILD) build --target redkettle-cli redkettle-device-float
+
 # Both builds' tests in one go, and three more at a time than there are processors: some wait for a clock.
 test: everything sanitize
 	@mkdir -p build/tests-of-both
@@ -21,7 +31,8 @@ test: everything sanitize
 	@ctest --test-dir build/tests-of-both --output-on-failure -j $$(($$(nproc) + 3))
 
 everything:
-	@$(SETUP) tool tests
+	@$(SETUP) tool report tests
+	@$(BROWSER)
 	@cmake --preset release >/dev/null
 	@$(CMAKE_BUILD) build
 

@@ -128,6 +128,8 @@ static const shown_step job_steps[] = {
      &command_trial, "trial @/syrup-heating.loop --open-step 5 --figure @/open.png"},
     {"13. Do a rule's settings suit the whole of it, for all that the physics leaves open?",
      &command_check, "check @/syrup-heating.loop --rule simc"},
+    {"14. All of it in one file, to be mailed: open it in a browser.", &command_report,
+     "report @/blend-brix.loop --out @/blend-brix.html"},
     {NULL, NULL, NULL}};
 
 static const shown_step network_steps[] = {
@@ -168,10 +170,11 @@ static int run_job(const demo_job *d)
                  "of the blended juice.\n");
     status = show_steps(d, job_steps);
     if (status != EXIT_DONE) return status;
-    (void)printf("\nEverything is in %s: the records, the loop file, figures (inspect.png, "
-                 "fit.png,\ntrial-*.png) and the program text (loop_controller.st, "
-                 "blend_brix_program.st,\nand the same in C).\n",
-                 d->dir);
+    (void)printf(
+        "\nEverything is in %s: the report (blend-brix.html), the records, the loop file, "
+        "figures\n(inspect.png, fit.png, trial-*.png) and the program text "
+        "(loop_controller.st,\nblend_brix_program.st, and the same in C).\n",
+        d->dir);
     return EXIT_DONE;
 }
 

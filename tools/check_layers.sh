@@ -1,6 +1,6 @@
 #!/bin/sh
-# Include direction: device <- design <- emit, files, draw <- live, cli; emit, softplc <- prove <- report <- cli; within design from
-# room to room; see the README, "Where things live".
+# Include direction: device <- design <- emit, files, draw <- live, cli; emit, softplc <- prove <- report <- workbench, page <- cli;
+# within design from room to room; see the README, "Where things live".
 # Usage: check_layers.sh [ROOT]
 set -eu
 cd "${1:-$(dirname "$0")/..}"
@@ -22,12 +22,14 @@ lower() {
     draw) echo 'device design draw version.h' ;;
     live) echo 'device design files live' ;; # and the simulated port that it assembles
     report) echo 'device design rig emit prove report' ;;
+    workbench) echo 'device design files report workbench' ;;
+    page) echo 'device design rig emit files draw prove report version.h page' ;;
     prove) echo 'device design rig emit softplc prove' ;;
     softplc) echo 'softplc design/base/diag.h design/base/memory.h design/base/text.h' ;; # its own reading of the text
     esac
 }
 
-for layer in device design rig emit softplc prove files draw report live; do
+for layer in device design rig emit softplc prove files draw report live workbench page; do
     allowed=$(lower $layer | sed 's/\./\\./g; s/ /|/g')
     files=$(find src/$layer include/redkettle/$layer -name '*.[chly]')
     # shellcheck disable=SC2086

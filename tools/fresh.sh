@@ -11,7 +11,7 @@ here=$PWD
 
 # Of the files that decide what is installed and linked.
 sum() {
-    cat Makefile CMakeLists.txt CMakePresets.json tests/CMakeLists.txt tools/*.in tools/setup.sh \
+    cat Makefile CMakeLists.txt CMakePresets.json tests/CMakeLists.txt tools/*.in tools/*.cmake tools/setup.sh \
         tools/fresh.sh | sha256sum | cut -d ' ' -f 1
 }
 

@@ -1,7 +1,8 @@
 #!/bin/sh
-# Installs the Debian packages that are missing. Usage: setup.sh tool|tests|PACKAGE ...
-#   tool   what the tool is built with, and gnuplot, which draws its figures
-#   tests  what the tests need beside that
+# Installs the Debian packages that are missing. Usage: setup.sh tool|report|tests|PACKAGE ...
+#   tool    what the tool is built with, and gnuplot, which draws its figures
+#   report  what the workbench of a report is built with: a compiler for browsers, and what draws there
+#   tests   what the tests need beside those, a browser among it
 set -eu
 
 packages=''
@@ -9,8 +10,10 @@ for wanted in "$@"; do
     case $wanted in
     tool) packages="$packages gcc libc6-dev cmake ninja-build pkg-config flex bison libcsv-dev
 libinih-dev libjansson-dev libnlopt-dev libncurses-dev libxml2-dev libmodbus-dev gnuplot-nox" ;;
+    report) packages="$packages clang lld wasi-libc libjs-chart.js" ;;
     tests) packages="$packages check valgrind g++ clang clang-format gcc-arm-none-eabi qemu-system-arm
-libcminpack-dev mbpoll python3-pymodbus python3-serial python3-serial-asyncio socat" ;;
+libcminpack-dev mbpoll python3-pymodbus python3-serial python3-serial-asyncio socat
+openssl libcurl4-openssl-dev chromium chromium-driver" ;;
     *) packages="$packages $wanted" ;;
     esac
 done

@@ -129,14 +129,39 @@ rk_status rki_gnuplot_run(const rk_text *script, rk_text *image, rk_diag *diag)
     return status;
 }
 
+/* Bytes of the letter that begins here; 0: they are no UTF-8, which a picture in XML must be. */
+static size_t letter_length(const char *at)
+{
+    const unsigned char first = (unsigned char)at[0];
+    const size_t length = first < 0x80                    ? 1
+                          : first >= 0xC2 && first < 0xE0 ? 2
+                          : first >= 0xE0 && first < 0xF0 ? 3
+                          : first >= 0xF0 && first < 0xF5 ? 4
+                                                          : 0;
+    size_t i;
+
+    for (i = 1; i < length; i++) {
+        if (((unsigned char)at[i] & 0xC0) != 0x80) return 0;
+    }
+    return length;
+}
+
 void rki_add_quoted(rk_text *script, const char *words)
 {
     rk_text_add(script, "'");
-    for (; *words != '\0'; words++) {
+    while (*words != '\0') {
+        const size_t length = letter_length(words);
+
         if (*words == '\'') {
-            rk_text_add(script, "'");
+            rk_text_add(script, "''");
+        } else if (length == 0) {
+            rk_text_add(script, "?");
+        } else if ((unsigned char)*words < ' ' || *words == 0x7F) {
+            rk_text_add(script, " ");
+        } else {
+            rk_text_add_bytes(script, words, length);
         }
-        rk_text_add(script, "%c", (unsigned char)*words < ' ' ? ' ' : *words);
+        words += length > 0 ? length : 1;
     }
     rk_text_add(script, "'");
 }

@@ -230,8 +230,8 @@ void rki_page_record(rki_writer *w)
     if (w->result->drawn < w->result->rows) {
         rki_page_say(
             w,
-            "Drawn are %zu of %zu rows, the lowest and the highest of each stretch among "
-            "them; all rows were used to compute.",
+            "The figures show at most %zu of the %zu rows, the lowest and the highest of "
+            "each stretch; all rows were used to compute.",
             w->result->drawn, w->result->rows);
     }
     if (k->has_fit) {
