@@ -55,6 +55,7 @@ soak: everything sanitize
 bench: everything
 	@build/redkettle-bench build/redkettle
 	@build/redkettle-field
+	@build/redkettle-page
 	@tools/count_instructions.sh build/redkettle-bench
 	@build/redkettle-statistics
 

@@ -46,8 +46,6 @@ shot terminal-fit 'redkettle fit blend-brix.loop'
 shot terminal-tune 'redkettle tune blend-brix.loop --mode PI'
 shot terminal-search 'redkettle search blend-brix.loop --mode PID --overshoot 5 --settling 100s --ms 1.4'
 shot terminal-check 'redkettle check blend-brix.loop --sp 14 --sp 18' 8 180x62
-shot terminal-trial 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --case "calm: rule=lambda lambda=52s"'
-shot terminal-figure 'redkettle trial blend-brix.loop --sp-step 0.5 --load-step 6 --figure - | tail -n 36' 10
 shot terminal-emit 'redkettle emit blend-brix.loop --dir plc; redkettle prove blend-brix.loop --dir plc'
 shot terminal-run 'redkettle run blend-brix.loop --for 30min --at 60s sp=12.3 --at 15min manual=40 --soft-start 5min --figure run.png'
 shot network 'redkettle demo --network --dir acid' 12 124x39
@@ -56,4 +54,6 @@ shot network 'redkettle demo --network --dir acid' 12 124x39
     "$tool" search blend-brix.loop --kc=-24:-1:0.5 --ti 15:100:2.5 --cost load-iae --figure "$shots/sweep.png" >/dev/null &&
     "$tool" search blend-brix.loop --cost load-iae --effort energy --weigh-effort 0,0.01,0.1,1,10 --figure "$shots/weights.png" >/dev/null)
 live 'redkettle run blend-brix.loop --for 10min --at 30s sp=12.2 --at 5min load=-6 --times 100'
+# The report, and its workbench with two curves kept.
+"$(dirname "$tool")/redkettle-page" --shots "$shots"
 ls "$shots"

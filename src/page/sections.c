@@ -12,27 +12,6 @@
 
 /* ---- 1: the verdict ---- */
 
-/* What the loop is, in a sentence. */
-static void say_loop(rki_writer *w)
-{
-    const rk_design *d = &w->work->loop;
-    char scan[48] = "", range[96] = "", pv[96] = "";
-
-    if (!isnan(d->ts)) {
-        (void)snprintf(scan, sizeof scan, ", scanned every %.4g s", d->ts);
-    }
-    if (rk_design_has_out_range(d)) {
-        (void)snprintf(range, sizeof range, " (%.4g to %.4g %s)", d->out_low, d->out_high,
-                       d->out_units);
-    }
-    if (!isnan(d->pv_low)) {
-        (void)snprintf(pv, sizeof pv, " (%.4g to %.4g %s)", d->pv_low, d->pv_high, d->pv_units);
-    }
-    rki_page_say(w, "The loop: OUT%s holds PV%s%s%s%s.", range, pv, scan,
-                 d->action != RK_ACTION_NOT_SAID ? ", action " : "",
-                 d->action != RK_ACTION_NOT_SAID ? rk_action_to_text(d->action) : "");
-}
-
 /* Why there is no verdict, and what to do. */
 static void say_no_verdict(rki_writer *w)
 {
@@ -60,37 +39,45 @@ static void say_no_verdict(rki_writer *w)
     rk_text_add(w->html, "</p>\n");
 }
 
-static void add_origin(rki_writer *w, const char *what, const char *when, const char *from)
-{
-    rk_text_add(w->html, "<tr><th scope=\"row\">%s</th><td>", what);
-    rk_html_add(w->html, when);
-    rk_text_add(w->html, "</td><td>");
-    rk_html_add(w->html, from);
-    rk_text_add(w->html, "</td></tr>\n");
-}
+enum { ORIGINS_MOST = 4, ORIGIN_CHARS = 140 };
 
 static const char *or_empty(const char *text)
 {
     return text != NULL ? text : "";
 }
 
-static void add_record_origin(rki_writer *w)
+/* The record's first and last time as they stand in it. */
+static rk_origin record_origin(const rk_page *p, char when[ORIGIN_CHARS],
+                               char from[ORIGIN_CHARS])
 {
-    const rk_page *p = w->work->page;
-    char when[2 * RK_STAMP_CHARS + 16] = "no date in it", from[RK_PATH_CHARS + 64];
-
+    (void)snprintf(when, ORIGIN_CHARS, "%s", "");
     if (p->record == NULL) {
-        (void)snprintf(from, sizeof from, "%s, which could not be read", p->loop->record_file);
-        add_origin(w, "Record", "", p->record_is_lost ? from : "none");
-        return;
+        (void)snprintf(from, ORIGIN_CHARS,
+                       p->record_is_lost ? "%.80s, which could not be read" : "none",
+                       p->loop->record_file);
+        return (rk_origin){"Record", when, from};
     }
+    (void)snprintf(when, ORIGIN_CHARS, "no date in it");
     if (p->import != NULL && !p->import->time_is_number) {
-        (void)snprintf(when, sizeof when, "%s to %s", p->import->first_stamp,
+        (void)snprintf(when, ORIGIN_CHARS, "%s to %s", p->import->first_stamp,
                        p->import->last_stamp);
     }
-    (void)snprintf(from, sizeof from, "%s, %zu rows", p->loop->record_file,
+    (void)snprintf(from, ORIGIN_CHARS, "%.80s, %zu rows", p->loop->record_file,
                    rk_record_rows(p->record));
-    add_origin(w, "Record", when, from);
+    return (rk_origin){"Record", when, from};
+}
+
+static rk_origin model_origin(const rki_page_work *k, char from[ORIGIN_CHARS])
+{
+    const rk_page *p = k->page;
+
+    if (k->fitted_model) {
+        return (rk_origin){"Model", or_empty(p->made), "fitted to the record for this report"};
+    }
+    (void)snprintf(from, ORIGIN_CHARS, "%.80s, %s%s", or_empty(p->loop_file),
+                   k->loop.has_process ? "[process]; rules take its reduction" : "[model], ",
+                   k->loop.has_process ? "" : rk_model_kind_to_text(k->loop.model.kind));
+    return (rk_origin){"Model", or_empty(p->loop_saved), from};
 }
 
 /* The date of each step, and where its numbers come from. */
@@ -98,31 +85,24 @@ static void add_origins(rki_writer *w)
 {
     const rki_page_work *k = w->work;
     const rk_page *p = k->page;
-    char from[RK_PATH_CHARS + 160];
-    const char *file = or_empty(p->loop_file);
+    char when[ORIGIN_CHARS], record[ORIGIN_CHARS], model[ORIGIN_CHARS], settings[ORIGIN_CHARS];
+    rk_origin list[ORIGINS_MOST];
+    rk_report *report = rki_page_report(w);
+    size_t count = 0;
 
-    rk_text_add(w->html,
-                "<h3>Where the numbers come from</h3>\n<div class=\"wide\"><table><thead><tr>"
-                "<th scope=\"col\">step</th><th scope=\"col\">when</th><th "
-                "scope=\"col\">from</th></tr></thead><tbody>\n");
-    add_record_origin(w);
-    if (k->fitted_model) {
-        add_origin(w, "Model", or_empty(p->made), "fitted to the record for this report");
-    } else if (k->loop.has_process) {
-        (void)snprintf(from, sizeof from, "%s, [process]; rules take its reduction", file);
-        add_origin(w, "Model", or_empty(p->loop_saved), from);
-    } else if (k->loop.has_model) {
-        (void)snprintf(from, sizeof from, "%s, [model], %s", file,
-                       rk_model_kind_to_text(k->loop.model.kind));
-        add_origin(w, "Model", or_empty(p->loop_saved), from);
+    list[count++] = record_origin(p, when, record);
+    if (k->loop.has_model) {
+        list[count++] = model_origin(k, model);
     }
     if (k->loop.has_settings) {
-        (void)snprintf(from, sizeof from, "%s, [settings], %s%s", file,
-                       k->loop.rule[0] != '\0' ? "rule " : "by hand", k->loop.rule);
-        add_origin(w, "Settings", or_empty(p->loop_saved), from);
+        (void)snprintf(settings, sizeof settings, "%.80s, [settings], %s%s",
+                       or_empty(p->loop_file), k->loop.rule[0] != '\0' ? "rule " : "by hand",
+                       k->loop.rule);
+        list[count++] = (rk_origin){"Settings", or_empty(p->loop_saved), settings};
     }
-    add_origin(w, "Verdict, margins, text", or_empty(p->made), "computed for this report");
-    rk_text_add(w->html, "</tbody></table></div>\n");
+    list[count++] = (rk_origin){"Verdict, margins, program text", or_empty(p->made),
+                                "computed for this report"};
+    rki_page_put(w, report, rk_report_add_origins(report, list, count));
 }
 
 /* What limits a loop that is as it should be, and what comes next; of another the remedies stand above. */
@@ -142,6 +122,7 @@ static void say_what_to_do(rki_writer *w)
 void rki_page_verdict(rki_writer *w)
 {
     const rki_page_work *k = w->work;
+    rk_report *loop = rki_page_report(w);
 
     if (k->has_check) {
         rk_report *report = rki_page_report(w);
@@ -153,7 +134,7 @@ void rki_page_verdict(rki_writer *w)
     } else {
         say_no_verdict(w);
     }
-    say_loop(w);
+    rki_page_put(w, loop, rk_report_add_loop(loop, &k->loop));
     add_origins(w);
 }
 
@@ -285,11 +266,7 @@ void rki_page_settings(rki_writer *w)
     if (k->loop.has_settings && !rk_settings_is_on_off(&k->loop.settings)) {
         add_forms(w);
     } else if (k->loop.has_settings) {
-        rki_page_say(
-            w,
-            "Two-position control with %.4g %s to each side of the setpoint: it has no "
-            "forms.",
-            k->loop.settings.on_off, k->loop.pv_units);
+        rki_page_say(w, "Two-position control has no forms to be typed in.");
     }
     if (k->rule_count > 0) {
         add_rules(w);
@@ -383,6 +360,7 @@ static void add_attributes(rki_writer *w)
     add_attribute(w, "pv", d->pv_units);
     add_attribute(w, "out", d->out_units);
     add_attribute(w, "kc-unit", kc);
+    add_attribute(w, "minutes", w->work->page->minutes ? "yes" : "");
 }
 
 void rki_page_workbench(rki_writer *w)

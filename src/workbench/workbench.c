@@ -31,6 +31,7 @@ struct rk_workbench {
     rk_tuning start; /* the settings that the knob begins at */
     tried list[RK_WORKBENCH_CURVES];
     size_t curves;
+    bool minutes;  /* times are shown in them */
     rk_text *text; /* what was returned last */
     rk_diag diag;
 };
@@ -390,30 +391,30 @@ static const char *render(rk_workbench *b, rk_report *report, rk_status filled)
     return text_of(b);
 }
 
-static rk_report *new_report(void)
+static rk_report *new_report(const rk_workbench *b)
 {
-    const rk_report_style style = {.drawn = true};
+    const rk_report_style style = {.minutes = b->minutes, .drawn = true};
 
     return rk_report_create(style);
 }
 
 const char *rk_workbench_verdict(rk_workbench *bench)
 {
-    rk_report *report = new_report();
+    rk_report *report = new_report(bench);
 
     return render(bench, report, rk_report_add_try_verdict(report, &bench->list[0].shown));
 }
 
 const char *rk_workbench_requirements(rk_workbench *bench)
 {
-    rk_report *report = new_report();
+    rk_report *report = new_report(bench);
 
     return render(bench, report, rk_report_add_try_requirements(report, &bench->list[0].shown));
 }
 
 const char *rk_workbench_table(rk_workbench *bench)
 {
-    rk_report *report = new_report();
+    rk_report *report = new_report(bench);
     rk_try tries[RK_WORKBENCH_CURVES];
     size_t i;
 
@@ -606,11 +607,12 @@ static rk_status begin(rk_workbench *b, const char *loop)
     return status;
 }
 
-rk_workbench *rk_workbench_create(const char *loop)
+rk_workbench *rk_workbench_create(const char *loop, int minutes)
 {
     rk_workbench *made = rk_memory_create(1, sizeof *made);
 
     if (made != NULL) {
+        made->minutes = minutes != 0;
         (void)begin(made, loop);
     }
     return made;

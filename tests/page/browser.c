@@ -13,7 +13,7 @@
 
 extern char **environ;
 
-enum { TRIES = 200, TRY_US = 50000, URL_CHARS = 300 };
+enum { TRIES = 200, TRY_US = 50000, URL_CHARS = 300, SCRIPT_MS = 120000 };
 
 /* Of the whole test case: its processes inherit them. */
 static int port;
@@ -47,7 +47,7 @@ static json_t *request(const char *method, const char *path, const char *body)
     }
     curl_easy_setopt(curl, CURLOPT_WRITEFUNCTION, take);
     curl_easy_setopt(curl, CURLOPT_WRITEDATA, reply);
-    curl_easy_setopt(curl, CURLOPT_TIMEOUT, 50L);
+    curl_easy_setopt(curl, CURLOPT_TIMEOUT, 130L);
     if (curl_easy_perform(curl) == CURLE_OK) {
         made = json_loadb(rk_text_chars(reply), rk_text_length(reply), 0, NULL);
     }
@@ -131,6 +131,7 @@ void browser_start(void)
     json_decref(value);
     json_decref(parameters);
     free(body);
+    json_decref(command("timeouts", json_pack("{s:i}", "script", SCRIPT_MS)));
     browser_window(1280, 800);
 }
 
@@ -283,13 +284,25 @@ char *browser_complaints(void)
     return made;
 }
 
-char *browser_print(size_t *length)
+char *browser_print(void)
 {
     json_t *value = command("print", json_pack("{s:{s:f,s:f},s:b}", "page", "width", 21.0,
                                                "height", 29.7, "background", 0));
     char *made = strdup(json_string_value(value));
 
-    *length = strlen(made);
+    json_decref(value);
+    return made;
+}
+
+char *browser_shot(void)
+{
+    char path[URL_CHARS];
+    json_t *value;
+    char *made;
+
+    (void)snprintf(path, sizeof path, "/session/%s/screenshot", session);
+    value = value_of(request("GET", path, NULL), "a screenshot");
+    made = strdup(json_string_value(value));
     json_decref(value);
     return made;
 }

@@ -38,8 +38,9 @@ void browser_dark(bool dark);
 /** What it complained of since the last call, and what it asked the network for; freed by the caller. */
 char *browser_complaints(void);
 
-/** The page as a PDF, printed on A4. */
-char *browser_print(size_t *length);
+/** The page as a PDF, printed on A4; what the window shows, as a PNG; both in base64, freed by the caller. */
+char *browser_print(void);
+char *browser_shot(void);
 
 /** Right arrow, as WebDriver names it. */
 #define KEY_RIGHT "\xEE\x80\x94"

@@ -43,6 +43,26 @@ static char *open_report(const char *loop)
     return directory;
 }
 
+/* The blend loop's, made once for all that only look and turn. */
+static char *blend;
+
+static void begin(void)
+{
+    blend = report_of("blend-brix.loop");
+    browser_start();
+}
+
+static void end(void)
+{
+    browser_stop();
+    scratch_free(blend);
+}
+
+static void open_blend(void)
+{
+    browser_open(path_in(blend, "a.html"), true);
+}
+
 static void no_complaints(void)
 {
     char *said = browser_complaints();
@@ -62,14 +82,13 @@ static void no_complaints(void)
 
 START_TEST(it_opens_without_an_error_or_a_request)
 {
-    char *directory, *said = browser_complaints();
+    char *said = browser_complaints();
 
     free(said);
-    directory = open_report("blend-brix.loop");
+    open_blend();
     no_complaints();
     ck_assert(browser_number("return performance.getEntriesByType('resource').filter("
                              "(r) => !r.name.startsWith('data:')).length") == 0);
-    scratch_free(directory);
 }
 END_TEST
 
@@ -238,11 +257,11 @@ END_TEST
 
 START_TEST(a_slider_moved_by_the_keyboard_moves_the_curves)
 {
-    char *directory = open_report("blend-brix.loop");
     char *before, *after;
     double kc;
     int i;
 
+    open_blend();
     before = browser_text("return document.getElementById('tried-bar').textContent");
     for (i = 0; i < 5; i++) {
         browser_type("#set-kc", ""); /* it can be reached */
@@ -270,19 +289,18 @@ START_TEST(a_slider_moved_by_the_keyboard_moves_the_curves)
     ck_assert_str_eq(after, "MET: all requirements met");
     free(after);
     no_complaints();
-    scratch_free(directory);
 }
 END_TEST
 
 START_TEST(the_knob_moves_the_settings_together)
 {
-    char *directory = open_report("blend-brix.loop");
     rk_knobs knobs = rk_knobs_make();
     rk_tuning tuning;
     rk_design loop;
     char *line;
 
-    ck_assert_int_eq(rk_design_read(path_in(directory, "a.loop"), &loop, NULL), RK_OK);
+    open_blend();
+    ck_assert_int_eq(rk_design_read(path_in(blend, "a.loop"), &loop, NULL), RK_OK);
     knobs.lambda = 40;
     ck_assert_int_eq(rk_tuning_compute(&loop.model, "simc", NULL, &knobs, &tuning, NULL),
                      RK_OK);
@@ -299,15 +317,14 @@ START_TEST(the_knob_moves_the_settings_together)
     ck_assert_int_eq(rk_tuning_compute(&loop.model, "simple", NULL, &knobs, &tuning, NULL),
                      RK_OK);
     ck_assert(browser_number("return bench.set.kc.value") == tuning.settings.kc);
-    scratch_free(directory);
 }
 END_TEST
 
 START_TEST(curves_are_kept_and_compared)
 {
-    char *directory = open_report("blend-brix.loop");
     char *heads;
 
+    open_blend();
     browser_type("#keep-name", "\xEE\x80\x89"
                                "a\xEE\x80\x80"); /* Control, a: all of it is replaced */
     browser_type("#keep-name", "<img src=x onerror=alert(1)>");
@@ -334,7 +351,6 @@ START_TEST(curves_are_kept_and_compared)
     json_decref(browser_wait("return (async () => {" FRAMES "})()"));
     ck_assert(browser_number("return bench.pv.chart.data.datasets.length") == 3);
     no_complaints();
-    scratch_free(directory);
 }
 END_TEST
 
@@ -397,7 +413,7 @@ END_TEST
 
 START_TEST(the_trial_that_is_copied_shows_the_same_figures)
 {
-    char *directory = open_report("blend-brix.loop"), *line, command[2000];
+    char *line, command[2000];
     json_t *shown;
     outcome done;
     double overshoot;
@@ -411,7 +427,7 @@ START_TEST(the_trial_that_is_copied_shows_the_same_figures)
         "r.textContent.startsWith('overshoot')).querySelector('data').value)");
     line = browser_text("return document.getElementById('trial-line').textContent");
     (void)snprintf(command, sizeof command, "%s --json", line);
-    done = paste(directory, command);
+    done = paste(blend, command);
     ck_assert_msg(done.status == 0, "%s: %s", command, done.err);
     shown = json_loads(done.out, 0, NULL);
     ck_assert(
@@ -421,7 +437,6 @@ START_TEST(the_trial_that_is_copied_shows_the_same_figures)
     json_decref(shown);
     outcome_free(&done);
     free(line);
-    scratch_free(directory);
 }
 END_TEST
 
@@ -446,17 +461,16 @@ static int count_pages(const char *base64)
 /* Each section begins a page: six of them, and none runs over more than three. */
 START_TEST(it_prints_a_page_or_more_a_section)
 {
-    char *directory = open_report("blend-brix.loop"), *pdf;
-    size_t length;
+    char *pdf;
     int pages;
 
-    pdf = browser_print(&length);
+    open_blend();
+    pdf = browser_print();
     pages = count_pages(pdf);
     ck_assert_msg(pages >= 6 && pages <= 14, "%d pages", pages);
     ck_assert(browser_number("return [...document.querySelectorAll('figure')].filter((f) => "
                              "getComputedStyle(f).breakInside !== 'avoid').length") == 0);
     free(pdf);
-    scratch_free(directory);
 }
 END_TEST
 
@@ -464,16 +478,14 @@ static const int widths[] = {1280, 800};
 
 START_TEST(it_fits_a_laptop_and_a_tablet)
 {
-    char *directory = report_of("blend-brix.loop");
 
     browser_window(widths[_i], 800);
-    browser_open(path_in(directory, "a.html"), true);
+    open_blend();
     ck_assert(browser_number("return document.documentElement.scrollWidth - innerWidth") <= 0);
     ck_assert(browser_number("return [...document.images].filter((i) => i.naturalWidth === "
                              "0).length") == 0);
     ck_assert(browser_number("return document.images.length") >= 4);
     browser_window(1280, 800);
-    scratch_free(directory);
 }
 END_TEST
 
@@ -494,13 +506,14 @@ static const char contrast[] =
 
 START_TEST(it_is_readable_by_day_and_by_night)
 {
-    char *directory = report_of("blend-brix.loop"), *ink, *day;
+    char *ink, *day;
 
     browser_dark(false);
-    browser_open(path_in(directory, "a.html"), true);
+    open_blend();
     ck_assert(browser_number(contrast) >= 4.5);
     day = browser_text("return bench.pv.chart.data.datasets[1].borderColor");
     browser_dark(true);
+    open_blend();
     json_decref(browser_wait("return (async () => {" FRAMES "})()"));
     ck_assert(browser_number(contrast) >= 4.5);
     ink = browser_text("return bench.pv.chart.data.datasets[1].borderColor");
@@ -508,14 +521,14 @@ START_TEST(it_is_readable_by_day_and_by_night)
     browser_dark(false);
     free(ink);
     free(day);
-    scratch_free(directory);
 }
 END_TEST
 
 START_TEST(all_that_can_be_turned_or_seen_has_a_name)
 {
-    char *directory = open_report("blend-brix.loop"), *nameless;
+    char *nameless;
 
+    open_blend();
     nameless = browser_text(
         "const named = (e) => e.labels && e.labels.length > 0 || e.getAttribute('aria-label') || "
         "e.tagName === 'BUTTON' && e.textContent.trim() || e.alt;"
@@ -530,7 +543,6 @@ START_TEST(all_that_can_be_turned_or_seen_has_a_name)
     ck_assert(browser_number("return document.activeElement.tagName === 'A' ? 1 : 0") == 1);
     /* Curves are told apart without their colours. */
     ck_assert(browser_number("return new Set(DASHES.map(String)).size - DASHES.length") == 0);
-    scratch_free(directory);
 }
 END_TEST
 
@@ -602,7 +614,7 @@ Suite *suite_browser(void)
     Suite *suite = suite_create("page/browser");
     TCase *t = tcase_create("browser");
 
-    tcase_add_unchecked_fixture(t, browser_start, browser_stop);
+    tcase_add_unchecked_fixture(t, begin, end);
     tcase_add_test(t, it_opens_without_an_error_or_a_request);
     add_table(t, the_workbench_gives_the_numbers_of_the_tool, loops);
     tcase_add_test(t, a_slider_moved_by_the_keyboard_moves_the_curves);

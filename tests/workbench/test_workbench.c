@@ -62,7 +62,7 @@ static rk_workbench *bench_of(const rk_design *loop)
     rk_workbench *made;
 
     ck_assert_int_eq(rk_design_to_text(loop, text, NULL), RK_OK);
-    made = rk_workbench_create(rk_text_chars(text));
+    made = rk_workbench_create(rk_text_chars(text), 0);
     rk_text_free(text);
     ck_assert_ptr_nonnull(made);
     ck_assert_str_eq(rk_workbench_error(made), "");
@@ -115,7 +115,7 @@ static const struct {
 
 START_TEST(a_text_that_is_no_loop_is_refused_with_the_reason)
 {
-    rk_workbench *bench = rk_workbench_create(no_loops[_i].text);
+    rk_workbench *bench = rk_workbench_create(no_loops[_i].text, 0);
 
     ck_assert_ptr_nonnull(bench);
     ck_assert_msg(strstr(rk_workbench_error(bench), no_loops[_i].why) != NULL, "%s",

@@ -31,7 +31,7 @@ typedef enum rk_figure_format {
 rk_status rk_figure_format_from_name(const char *name, rk_figure_format *format, rk_diag *diag);
 
 /** Of a curve with more points than this, the lowest and the highest of each stretch are drawn. */
-enum { RK_FIGURE_DOTS_MOST = 1000 };
+enum { RK_FIGURE_DOTS_MOST = 800 };
 
 /** How to draw. */
 typedef struct rk_figure_style {

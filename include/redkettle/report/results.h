@@ -257,6 +257,16 @@ typedef struct rk_run_result {
 rk_status rk_report_add_run(rk_report *report, const rk_design *loop,
                             const rk_run_result *result);
 
+/** What a loop is, in a sentence. */
+rk_status rk_report_add_loop(rk_report *report, const rk_design *loop);
+
+/** Where the numbers of a step come from, and when. */
+typedef struct rk_origin {
+    const char *step, *when, *from;
+} rk_origin;
+
+rk_status rk_report_add_origins(rk_report *report, const rk_origin *origins, size_t count);
+
 /** A page about a loop that was written. */
 typedef struct rk_page_result {
     const char *verdict;  /* "met", "not met", "no settings", "no model" */

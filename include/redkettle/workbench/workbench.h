@@ -28,10 +28,11 @@ enum { RK_WORKBENCH_CURVES = 7 };
 /**
  * Of a loop as rk_design_to_text wrote it, with a model. A loop without settings begins with SIMC's, or those of the first
  * rule that its model has, one
- * without a scan at one that is fast enough not to matter. NULL: no memory; else rk_workbench_error says
+ * without a scan at one that is fast enough not to matter. minutes: not 0 to show
+ * times in minutes. NULL: no memory; else rk_workbench_error says
  * whether it can be used.
  */
-rk_workbench *rk_workbench_create(const char *loop);
+rk_workbench *rk_workbench_create(const char *loop, int minutes);
 
 /** What the last call did not like; "": nothing. */
 const char *rk_workbench_error(const rk_workbench *bench);

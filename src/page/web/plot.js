@@ -7,6 +7,9 @@ const STROKES = {
 };
 const DASHES = [[], [8, 4], [2, 3], [11, 3, 2, 3], [5, 5], [14, 4], [3, 7]];
 
+/* A loop that is unstable and has no limits grows beyond what can be drawn. */
+const drawable = (value) => (Math.abs(value) < 1e30 ? value : null);
+
 /* What is drawn of many values: of each pixel's the lowest and the highest. */
 function thinned(values, step, pixels) {
   const points = [];
@@ -19,11 +22,11 @@ function thinned(values, step, pixels) {
       if (values[i] > values[high]) high = i;
     }
     const a = Math.min(low, high), b = Math.max(low, high);
-    points.push({ x: a * step, y: values[a] });
-    if (b !== a) points.push({ x: b * step, y: values[b] });
+    points.push({ x: a * step, y: drawable(values[a]) });
+    if (b !== a) points.push({ x: b * step, y: drawable(values[b]) });
   }
   const last = values.length - 1;
-  if (points[points.length - 1].x !== last * step) points.push({ x: last * step, y: values[last] });
+  if (points[points.length - 1].x !== last * step) points.push({ x: last * step, y: drawable(values[last]) });
   return points;
 }
 
@@ -31,16 +34,23 @@ function thinned(values, step, pixels) {
 function held(values, scan, before, pixels) {
   const points = [{ x: -scan, y: before }];
   for (let i = 0; i < values.length; i++) {
-    if (i === 0 || values[i] !== values[i - 1]) points.push({ x: i * scan, y: values[i] });
+    if (i === 0 || values[i] !== values[i - 1]) points.push({ x: i * scan, y: drawable(values[i]) });
   }
   if (points.length > 2 * pixels) return thinned(values, scan, pixels);
-  points.push({ x: values.length * scan, y: values[values.length - 1] });
+  points.push({ x: values.length * scan, y: drawable(values[values.length - 1]) });
   return points;
+}
+
+/* Numbers of usual size as the package writes them, others by their power of ten. */
+function tickLabel(value, index, ticks) {
+  const size = Math.abs(value);
+  if (size >= 1e5 || (size > 0 && size < 1e-3)) return value.toExponential(1);
+  return Chart.Ticks.formatters.numeric.call(this, value, index, ticks);
 }
 
 /* One plot over time; the curves are set one at a time and drawn together. */
 class Plot {
-  constructor(canvas, yTitle, legend) {
+  constructor(canvas, yTitle, legend, minutes) {
     this.stepped = !legend;
     this.chart = new Chart(canvas, {
       type: 'line',
@@ -49,7 +59,7 @@ class Plot {
         animation: false, responsive: true, maintainAspectRatio: false, parsing: false, normalized: true,
         events: [], layout: { padding: { right: 10 } },
         scales: {
-          x: { type: 'linear', title: { display: !legend, text: 'time, s' }, ticks: {} },
+          x: { type: 'linear', title: { display: !legend, text: minutes ? 'time, min' : 'time, s' }, ticks: {} },
           y: { title: { display: true, text: yTitle }, afterFit: (axis) => { axis.width = 64; } },
         },
         plugins: {
@@ -72,7 +82,7 @@ class Plot {
     this.soft = style.getPropertyValue('--soft').trim();
     for (const axis of [options.scales.x, options.scales.y]) {
       axis.grid = { color: style.getPropertyValue('--line').trim() };
-      axis.ticks = { color: this.soft, includeBounds: false };
+      axis.ticks = { color: this.soft, includeBounds: false, callback: tickLabel };
       axis.title.color = this.soft;
     }
     options.plugins.legend.labels.color = style.getPropertyValue('--ink').trim();

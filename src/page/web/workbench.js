@@ -250,12 +250,12 @@ const bench = {
   },
 
   drawCurve(i) {
-    const one = this.curve(i);
-    this.pv.set(i + 1, i, one.name, thinned(one.pv, one.step, this.pv.pixels()), false);
-    this.out.set(i, i, one.name, held(one.out, one.scan, one.outStart, this.out.pixels()), true);
+    const one = this.curve(i), unit = this.unit;
+    this.pv.set(i + 1, i, one.name, thinned(one.pv, one.step / unit, this.pv.pixels()), false);
+    this.out.set(i, i, one.name, held(one.out, one.scan / unit, one.outStart, this.out.pixels()), true);
     if (i === 0) {
-      this.pv.set(0, -1, 'setpoint', held(one.sp, one.scan, one.pv[0], this.pv.pixels()), true);
-      this.end = one.pv.length * one.step;
+      this.pv.set(0, -1, 'setpoint', held(one.sp, one.scan / unit, one.pv[0], this.pv.pixels()), true);
+      this.end = one.pv.length * one.step / unit;
     }
   },
 
@@ -367,7 +367,9 @@ const bench = {
     const on = (id, act) => document.getElementById(id).addEventListener('click', act);
     on('keep', () => this.keep());
     on('back', () => this.back());
-    on('take-rule', () => { this.takeRule(rules.value, NaN); this.refresh(); });
+    const take = () => { this.takeRule(rules.value, NaN); this.refresh(); };
+    on('take-rule', take);
+    rules.addEventListener('change', take);
     document.getElementById('keep-name').addEventListener('keydown', (event) => {
       if (event.key === 'Enter') this.keep();
     });
@@ -401,14 +403,16 @@ const bench = {
   async open() {
     const section = document.getElementById('workbench');
     this.core = await Core.open(document.getElementById('core').textContent);
-    this.at = this.core.call('create', document.getElementById('loop-text').textContent);
+    const minutes = section.dataset.minutes === 'yes';
+    this.at = this.core.call('create', document.getElementById('loop-text').textContent, minutes ? 1 : 0);
     this.rule = null;
     const wrong = this.at === 0 ? 'no memory for the workbench' : this.core.text('error', this.at);
     if (wrong !== '') throw new Error(wrong);
     Chart.defaults.font.family = getComputedStyle(document.body).fontFamily;
     Chart.defaults.font.size = 13;
-    this.pv = new Plot(document.getElementById('plot-pv'), 'PV, ' + section.dataset.pv, true);
-    this.out = new Plot(document.getElementById('plot-out'), 'OUT, ' + section.dataset.out, false);
+    this.unit = minutes ? 60 : 1;
+    this.pv = new Plot(document.getElementById('plot-pv'), 'PV, ' + section.dataset.pv, true, minutes);
+    this.out = new Plot(document.getElementById('plot-out'), 'OUT, ' + section.dataset.out, false, minutes);
     this.addControls();
     this.addButtons();
     this.stale = true;
