@@ -46,6 +46,7 @@ SOAK_FRAMES ?= 1000000
 # What a port, a device and a signal must stand, at length: bad devices for 10^4 scans each, 10^6 frames under the
 # sanitizers, 200 signals of each kind (ten minutes).
 soak: everything sanitize
+	@CK_INCLUDE_TAGS=statistics CK_DEFAULT_TIMEOUT=3600 build/tests/test-design
 	@RK_PORT_SCANS=$(SOAK_SCANS) CK_DEFAULT_TIMEOUT=3600 build/tests/test-ports
 	@RK_PORT_FRAMES=$(SOAK_FRAMES) CK_FORK=no CK_RUN_CASE=device build-sanitize/tests/test-ports
 	@CK_FORK=no valgrind --quiet --error-exitcode=99 --leak-check=full --errors-for-leak-kinds=definite,indirect \

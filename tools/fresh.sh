@@ -103,7 +103,12 @@ tests() {
 }
 
 passed() { # WHAT: or say why not and end
-    [ ! -e "$work/failed" ] || { tail -n 40 "$work/log"; echo "fresh: $1 FAILED"; exit 1; }
+    [ ! -e "$work/failed" ] || {
+        awk '/\*\*\*/ {left = 12} left-- > 0' "$work/log"
+        tail -n 20 "$work/log"
+        echo "fresh: $1 FAILED"
+        exit 1
+    }
 }
 
 echo "fresh: a minimal Debian $suite with git and make"

@@ -4,21 +4,23 @@
 
 #include "parts.h"
 
+enum { RANGE_CHARS = (2 * RKI_SHOWN_CHARS) + RK_UNITS_CHARS + 12 };
+
 /* " (0 to 100 %)"; nothing for a range that is not known. */
-static void range_words(double low, double high, const char *units, char words[RKI_UNIT_CHARS])
+static void range_words(double low, double high, const char *units, char words[RANGE_CHARS])
 {
     char from[RKI_SHOWN_CHARS], to[RKI_SHOWN_CHARS];
 
     words[0] = '\0';
     if (isfinite(low) && isfinite(high)) {
-        (void)snprintf(words, RKI_UNIT_CHARS, " (%.16s to %.16s %.40s)", rki_show(from, low, 4),
+        (void)snprintf(words, RANGE_CHARS, " (%s to %s %s)", rki_show(from, low, 4),
                        rki_show(to, high, 4), units);
     }
 }
 
 rk_status rk_report_add_loop(rk_report *report, const rk_design *loop)
 {
-    char out[RKI_UNIT_CHARS], pv[RKI_UNIT_CHARS], scan[RKI_SHOWN_CHARS], band[RKI_SHOWN_CHARS];
+    char out[RANGE_CHARS], pv[RANGE_CHARS], scan[RKI_SHOWN_CHARS], band[RKI_SHOWN_CHARS];
 
     if (loop == NULL) return RK_ERR_ARG;
     range_words(loop->out_low, loop->out_high, loop->out_units, out);

@@ -15,9 +15,11 @@ enum { HOLDS_LEAST = 9, HOLDS_DOUBTFUL = 7, WRONG_MOST = 1 };
 START_TEST(intervals_hold_and_nothing_is_claimed_that_is_not_there)
 {
     const regime *r = &regimes[_i];
-    const regime_score s = regime_run(r, RECORDS);
     const int least = r->doubtful ? HOLDS_DOUBTFUL : HOLDS_LEAST;
+    regime_score s;
 
+    if (!is_wanted(_i)) return;
+    s = regime_run(r, RECORDS);
     ck_assert_msg(s.gain >= least, "%s: gain %d of %d", r->name, s.gain, RECORDS);
     ck_assert_msg(s.tau >= least, "%s: time constant %d of %d", r->name, s.tau, RECORDS);
     ck_assert_msg(s.theta >= least, "%s: dead time %d of %d", r->name, s.theta, RECORDS);
