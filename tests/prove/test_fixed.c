@@ -128,7 +128,7 @@ Suite *suite_fixed_proof(void)
     Suite *suite = suite_create("prove/fixed");
     TCase *t = tcase_create("fixed"), *compiled = tcase_create("compiled");
 
-    add_table(t, another_number_in_it_is_found, changes);
+    add_some(t, another_number_in_it_is_found, COUNT(changes));
     suite_add_tcase(suite, t);
     tcase_set_tags(compiled, "processes");
     tcase_add_loop_test(compiled, integers_are_proven_in_either_language, 0, BACKWARD);

@@ -454,7 +454,7 @@ static Suite *suite_prove(void)
     TCase *t = tcase_create("prove"), *compiled = tcase_create("compiled"),
           *many = tcase_create("many");
 
-    add_table(t, one_change_to_the_text_is_found, mutations);
+    add_some(t, one_change_to_the_text_is_found, COUNT(mutations));
     add_table(t, a_text_that_is_no_controller_is_told, no_programs);
     tcase_add_test(t, a_twin_repeats_the_record_of_its_own_model);
     tcase_add_test(t, calls_without_sense_are_refused);

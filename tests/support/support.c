@@ -149,6 +149,17 @@ outcome run_program(const char *directory, const char *const *argv)
     return run_child(directory, become_program, argv);
 }
 
+void add_some(TCase *tcase, const TTest *test, size_t count)
+{
+    const char *every = getenv("RK_EVERY");
+    const int step = every == NULL ? 1 : atoi(every);
+    int row;
+
+    for (row = 0; row < (int)count; row += step) {
+        tcase_add_loop_test(tcase, test, row, row + 1);
+    }
+}
+
 bool is_wanted(int row)
 {
     const char *every = getenv("RK_EVERY");

@@ -23,6 +23,9 @@ int run_suites(Suite *(*const *makers)(void), size_t count);
 /** Add a test that runs once for each row of a table. */
 #define add_table(tcase, test, table) tcase_add_loop_test(tcase, test, 0, (int)COUNT(table))
 
+/** The same for each RK_EVERY-th of so many rows; without that for all of them. */
+void add_some(TCase *tcase, const TTest *test, size_t count);
+
 /** a and b agree to a relative tolerance; two infinities of one sign, or two NaN, agree. */
 bool close_to(double a, double b, double relative);
 #define ck_close(a, b, relative)                                                               \

@@ -539,7 +539,7 @@ Suite *suite_inspect(void)
     TCase *many = tcase_create("statistics");
 
     add_table(t, known_records_get_the_verdict_of_an_engineer, known);
-    add_table(t, what_is_wrong_with_a_record_is_found, spoiled);
+    add_some(t, what_is_wrong_with_a_record_is_found, COUNT(spoiled));
     tcase_add_test(t, a_ramp_is_one_move_with_its_length);
     tcase_add_test(t, dropped_rows_are_told);
     tcase_add_test(t, a_test_that_cannot_be_had_is_told);

@@ -62,7 +62,6 @@ START_TEST(search_is_never_worse_than_a_rule_and_ends_in_an_optimum)
     rk_search_result found;
     int i;
 
-    if (!is_wanted(_i)) return;
     plan.ts = scan_of(&model);
     plan.requirements.limit[RK_REQUIRE_MS] = 1.6;
     ck_assert_int_eq(rk_search_compute(&plan, &found, NULL), RK_OK);
@@ -314,7 +313,6 @@ START_TEST(a_requirement_of_any_sort_is_met)
     double figure[RK_REQUIRE_COUNT];
     rk_search_result r;
 
-    if (!is_wanted(_i)) return;
     plan.noise = 0.1;
     plan.requirements.limit[RK_REQUIRE_MS] = 2.2;
     ck_assert_int_eq(rk_requirements_set(&plan.requirements, what, asked[_i].limit, NULL),
@@ -638,16 +636,15 @@ Suite *suite_search(void)
     tcase_add_test(spread_case, threads_do_not_change_the_result);
     tcase_add_test(spread_case, requirements_are_met_with_robustness_to_spare);
     tcase_add_loop_test(spread_case, what_cannot_be_met_is_brought_as_near_as_it_goes, 0, 3);
-    tcase_add_loop_test(spread_case, more_weight_is_less_effort_for_more_error, 0, RK_EFFORTS);
+    add_some(spread_case, more_weight_is_less_effort_for_more_error, RK_EFFORTS);
     tcase_add_loop_test(spread_case, a_refined_sweep_stays_at_or_above_no_derivative, 0, 2);
     tcase_add_test(spread_case, an_integral_that_the_cost_does_not_want_is_named);
     tcase_add_test(spread_case, an_impossible_requirement_is_named);
-    add_table(spread_case, a_requirement_of_any_sort_is_met, asked);
+    add_some(spread_case, a_requirement_of_any_sort_is_met, COUNT(asked));
     tcase_add_test(spread_case, noise_counts);
     tcase_add_test(spread_case, the_worst_model_counts);
     tcase_add_test(spread_case, effort_and_limits_count);
-    tcase_add_loop_test(spread_case, search_is_never_worse_than_a_rule_and_ends_in_an_optimum,
-                        0, 9);
+    add_some(spread_case, search_is_never_worse_than_a_rule_and_ends_in_an_optimum, 9);
     suite_add_tcase(suite, spread_case);
     return suite;
 }
