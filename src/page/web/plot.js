@@ -10,10 +10,43 @@ const DASHES = [[], [8, 4], [2, 3], [11, 3, 2, 3], [5, 5], [14, 4], [3, 7]];
 /* A loop that is unstable and has no limits grows beyond what can be drawn. */
 const drawable = (value) => (Math.abs(value) < 1e30 ? value : null);
 
+/* Points without those that lie on the straight line between others, as near as can be seen: while one slope
+ * from the last point that stays passes all since then, none of them is needed. */
+function straightened(points) {
+  let low = Infinity, high = -Infinity;
+  for (const { y } of points) if (y !== null) { low = Math.min(low, y); high = Math.max(high, y); }
+  const near = (high - low) / 3000, kept = [];
+  let from = null, last = null, least = -Infinity, largest = Infinity;
+  const keep = (point) => { kept.push(point); from = point; least = -Infinity; largest = Infinity; };
+  for (const point of points) {
+    if (from === null || point.y === null || last.y === null) {
+      if (last !== null && last !== from) keep(last);
+      keep(point);
+    } else {
+      let along = point.x - from.x, slope = (point.y - from.y) / along;
+      if (last !== from && !(slope >= least && slope <= largest)) {
+        keep(last);
+        along = point.x - from.x;
+        slope = (point.y - from.y) / along;
+      }
+      if (along > 0) {
+        least = Math.max(least, slope - near / along);
+        largest = Math.min(largest, slope + near / along);
+      } else {
+        keep(point);
+      }
+    }
+    last = point;
+  }
+  if (last !== null && last !== from) kept.push(last);
+  return kept;
+}
+
 /* What is drawn of many values: of each pixel's the lowest and the highest. */
 function thinned(values, step, pixels) {
   const points = [];
   const stretch = Math.max(1, Math.ceil(values.length / pixels));
+  const add = (i) => points.push({ x: i * step, y: drawable(values[i]) });
   for (let first = 0; first < values.length; first += stretch) {
     const end = Math.min(first + stretch, values.length);
     let low = first, high = first;
@@ -21,24 +54,23 @@ function thinned(values, step, pixels) {
       if (values[i] < values[low]) low = i;
       if (values[i] > values[high]) high = i;
     }
-    const a = Math.min(low, high), b = Math.max(low, high);
-    points.push({ x: a * step, y: drawable(values[a]) });
-    if (b !== a) points.push({ x: b * step, y: drawable(values[b]) });
+    add(Math.min(low, high));
+    if (low !== high) add(Math.max(low, high));
   }
-  const last = values.length - 1;
-  if (points[points.length - 1].x !== last * step) points.push({ x: last * step, y: drawable(values[last]) });
-  return points;
+  add(values.length - 1);
+  return straightened(points);
 }
 
-/* What is held from scan to scan: a point where it changes, as many as can be seen. */
+/* What is held from scan to scan: a point where it changes; steps that are too short to be seen are a line. */
 function held(values, scan, before, pixels) {
-  const points = [{ x: -scan, y: before }];
-  for (let i = 0; i < values.length; i++) {
-    if (i === 0 || values[i] !== values[i - 1]) points.push({ x: i * scan, y: drawable(values[i]) });
+  const steps = [{ x: -scan, y: before }];
+  const add = (i, y) => steps.push({ x: i * scan, y: drawable(y) });
+  for (let i = 0; i < values.length; i++) if (i === 0 || values[i] !== values[i - 1]) add(i, values[i]);
+  if (steps.length > pixels / 3) {
+    return { stepped: false, points: [steps[0], { x: 0, y: before }].concat(thinned(values, scan, pixels)) };
   }
-  if (points.length > 2 * pixels) return thinned(values, scan, pixels);
-  points.push({ x: values.length * scan, y: drawable(values[values.length - 1]) });
-  return points;
+  add(values.length, values[values.length - 1]);
+  return { stepped: true, points: steps };
 }
 
 /* Numbers of usual size as the package writes them, others by their power of ten. */
@@ -97,7 +129,7 @@ class Plot {
   }
 
   /* place: of the curve; -1: the setpoint. */
-  set(at, place, name, points, stepped) {
+  set(at, place, name, { points, stepped }) {
     const sets = this.chart.data.datasets;
     sets[at] = sets[at] || { pointRadius: 0, order: place === 0 ? 0 : 1 };
     Object.assign(sets[at], { place, label: name, data: points, stepped: stepped ? 'before' : false });

@@ -95,6 +95,8 @@ class Control {
 /* ---- the workbench ---- */
 
 const bench = {
+  shown: {},
+
   /* What the loop says of a key: a number, or NaN. */
   number(section, key) {
     return parseFloat(this.core.text('key', this.at, section, key));
@@ -251,26 +253,44 @@ const bench = {
 
   drawCurve(i) {
     const one = this.curve(i), unit = this.unit;
-    this.pv.set(i + 1, i, one.name, thinned(one.pv, one.step / unit, this.pv.pixels()), false);
-    this.out.set(i, i, one.name, held(one.out, one.scan / unit, one.outStart, this.out.pixels()), true);
+    this.pv.set(i + 1, i, one.name, { points: thinned(one.pv, one.step / unit, this.pv.pixels()), stepped: false });
+    this.out.set(i, i, one.name, held(one.out, one.scan / unit, one.outStart, this.out.pixels()));
     if (i === 0) {
-      this.pv.set(0, -1, 'setpoint', held(one.sp, one.scan / unit, one.pv[0], this.pv.pixels()), true);
+      this.pv.set(0, -1, 'setpoint', held(one.sp, one.scan / unit, one.pv[0], this.pv.pixels()));
       this.end = one.pv.length * one.step / unit;
     }
   },
 
+  /* In the frame of a move the curves and the verdict; what takes longer to read follows in the next. */
   show() {
     const curves = this.core.call('curves', this.at);
-    const put = (id, name) => { document.getElementById(id).innerHTML = this.core.text(name, this.at); };
     for (let i = 0; i < (this.stale ? curves : 1); i++) this.drawCurve(i);
     this.stale = false;
     this.pv.draw(curves + 1, this.end);
     this.out.draw(curves, this.end);
-    put('tried-verdict', 'verdict');
-    put('tried-requirements', 'requirements');
-    put('tried-bar', 'gain_bar');
-    put('tried-table', 'table');
+    this.put('tried-verdict', 'verdict');
+    this.put('tried-requirements', 'requirements');
+    if (!this.more) {
+      this.more = true;
+      requestAnimationFrame(() => setTimeout(() => {
+        this.more = false;
+        this.showMore();
+      }));
+    }
+  },
+
+  showMore() {
+    this.put('tried-bar', 'gain_bar');
+    this.put('tried-table', 'table');
     this.showLines();
+  },
+
+  /* A piece of the page that the core writes, where it is another one than stands there. */
+  put(id, name) {
+    const html = this.core.text(name, this.at);
+    if (this.shown[id] === html) return;
+    this.shown[id] = html;
+    document.getElementById(id).innerHTML = html;
   },
 
   /* The command lines; what cannot be typed there is said. */
@@ -417,6 +437,7 @@ const bench = {
     this.addButtons();
     this.stale = true;
     this.update();
+    this.showMore();
     this.followTheme();
     section.dataset.state = 'open';
   },
