@@ -3,9 +3,6 @@ PREFIX ?= /usr/local
 CMAKE_BUILD = cmake --build
 SETUP = tools/setup.sh
 
-# The compiler's own library for browsers goes by its version.
-BROWSER = $(SETUP) libclang-rt-$$(clang -dumpversion | cut -d. -f1)-dev-wasm32
-
 .PHONY: all demo report test everything prove soak bench size install lint debug sanitize fuzz fresh format clean
 
 # The tool and the libraries alone. A build directory that has the tests keeps them.
@@ -20,7 +17,6 @@ demo: all
 # The tool with the workbench in its reports: the core compiled for the browser.
 report:
 	@$(SETUP) tool report
-	@$(BROWSER)
 	@[ -e build/build.ninja ] && cmake build >/dev/null || cmake --preset tool >/dev/null
 	@$(CMAKE_BUILD) build --target redkettle-cli redkettle-device-float
 
@@ -32,7 +28,6 @@ test: everything sanitize
 
 everything:
 	@$(SETUP) tool report tests
-	@$(BROWSER)
 	@cmake --preset release >/dev/null
 	@$(CMAKE_BUILD) build
 

@@ -95,7 +95,7 @@ START_TEST(report)
     outcome made;
 
     (void)snprintf(line, sizeof line,
-                   "%s demo --dir d >/dev/null && mv d/blend-brix.html a.html", RK_CLI);
+                   "'%s' demo --dir d >/dev/null && mv d/blend-brix.html a.html", RK_CLI);
     made = run_program(directory, command);
     ck_assert_msg(made.status == 0, "%s", made.err);
     outcome_free(&made);

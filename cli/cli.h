@@ -35,6 +35,7 @@ typedef struct job {
 
     const char *figure;
     bool json, minutes, save;
+    bool piped; /* a table goes to the standard output, and nothing else does */
 
     rk_design loop;
     bool is_loop_file;
@@ -189,6 +190,9 @@ int write_figure(const job *j, draw_function *draw);
 /** Print a report as text or JSON, and free it; then the figure, if draw is not NULL. status:
  * whether the report could be filled. */
 int show_report(const job *j, rk_report *report, rk_status status, draw_function *draw);
+
+/** May a table be written there? "-" is the standard output, which it then has for itself. */
+int take_table(job *j, const char *option, const char *path);
 
 /** Write a finished text to a file, and free it; status: whether it could be made. */
 int write_text(const job *j, const char *path, rk_text *text, rk_status status,

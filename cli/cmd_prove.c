@@ -273,6 +273,7 @@ static int check_options(job *j)
     if (!(p->scans >= 1 && p->scans <= 1e7)) {
         return fail(&p->j, EXIT_USAGE, "--scans: from 1 to 10000000");
     }
+    if (take_table(j, "curves", p->curves) != EXIT_DONE) return EXIT_USAGE;
     if (p->comma && p->curves == NULL) {
         return fail(&p->j, EXIT_USAGE, "--decimal-comma goes with --curves: give both");
     }

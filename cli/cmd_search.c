@@ -205,6 +205,7 @@ static int check_options(job *j)
                         : "--figure draws a sweep, or several weights of the effort: give --kc "
                           "and --ti LOW:HIGH:STEP, or --weigh-effort 0,1,10");
     }
+    if (take_table(j, "runs", s->runs) != EXIT_DONE) return EXIT_USAGE;
     if (has_weights(s) && (s->is_grid || s->j.save)) {
         return fail(&s->j, EXIT_USAGE, "%s: give one weight of the effort, not several",
                     s->is_grid ? "a sweep" : "--save keeps one controller");

@@ -210,6 +210,7 @@ static int check_options(job *j)
         {0},
     };
 
+    if (take_table(j, "curves", t->curves) != EXIT_DONE) return EXIT_USAGE;
     return refuse_wrong(j, list);
 }
 

@@ -49,7 +49,7 @@ void say(const job *j, const char *format, ...)
 {
     va_list args;
 
-    if (j->json) return;
+    if (j->json || j->piped) return;
     va_start(args, format);
     (void)vprintf(format, args);
     va_end(args);
@@ -70,12 +70,25 @@ int save_settings(job *j)
     return tell_saved(j, "settings", rk_design_save_settings(j->input, &j->loop, &diag), &diag);
 }
 
+int take_table(job *j, const char *option, const char *path)
+{
+    if (path == NULL || strcmp(path, "-") != 0) return EXIT_DONE;
+    if (j->json || (j->figure != NULL && strcmp(j->figure, "-") == 0)) {
+        return fail(j, EXIT_USAGE, "--%s - and --%s both want standard output: give one",
+                    option, j->json ? "json" : "figure -");
+    }
+    j->piped = true;
+    return EXIT_DONE;
+}
+
 int write_text(const job *j, const char *path, rk_text *text, rk_status status,
                const rk_diag *made)
 {
     rk_diag diag = *made;
 
-    if (status == RK_OK) {
+    if (status == RK_OK && strcmp(path, "-") == 0) {
+        (void)fwrite(rk_text_chars(text), 1, rk_text_length(text), stdout);
+    } else if (status == RK_OK) {
         status = rk_file_write(path, rk_text_chars(text), rk_text_length(text), true, &diag);
     }
     rk_text_free(text);
@@ -137,7 +150,7 @@ int show_report(const job *j, rk_report *report, rk_status status, draw_function
     if (status == RK_OK) {
         status = (j->json ? rk_report_to_json : rk_report_to_text)(report, text, &diag);
     }
-    if (status == RK_OK) {
+    if (status == RK_OK && !j->piped) {
         (void)fwrite(rk_text_chars(text), 1, rk_text_length(text), stdout);
     }
     rk_text_free(text);

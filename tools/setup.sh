@@ -5,12 +5,18 @@
 #   tests   what the tests need beside those, a browser among it
 set -eu
 
+# The compiler's own library for browsers goes by its version; 14 is Debian 12's, where no list of packages is there yet.
+browser_library() {
+    version=$(apt-cache depends clang 2>/dev/null | sed -n 's/^ *Depends: clang-\([0-9]*\)$/\1/p' | head -n 1)
+    echo "libclang-rt-${version:-14}-dev-wasm32"
+}
+
 packages=''
 for wanted in "$@"; do
     case $wanted in
     tool) packages="$packages gcc libc6-dev cmake ninja-build pkg-config flex bison libcsv-dev
 libinih-dev libjansson-dev libnlopt-dev libncurses-dev libxml2-dev libmodbus-dev gnuplot-nox" ;;
-    report) packages="$packages clang lld wasi-libc libjs-chart.js" ;;
+    report) packages="$packages clang lld wasi-libc $(browser_library) libjs-chart.js" ;;
     tests) packages="$packages check valgrind g++ clang clang-format gcc-arm-none-eabi qemu-system-arm
 libcminpack-dev mbpoll python3-pymodbus python3-serial python3-serial-asyncio socat
 openssl libcurl4-openssl-dev chromium chromium-driver" ;;

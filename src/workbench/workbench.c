@@ -154,13 +154,28 @@ static rk_status run(const rk_workbench *b, const rk_trial_case *c, const rk_tri
     return status;
 }
 
+/* As much of a name as there is room for, in whole letters of UTF-8. */
+static void cut_name(char *to, size_t room, const char *name)
+{
+    size_t length = strlen(name);
+
+    if (length >= room) {
+        length = room - 1;
+        while (length > 0 && ((unsigned char)name[length] & 0xC0) == 0x80) {
+            length--;
+        }
+    }
+    memcpy(to, name, length);
+    to[length] = '\0';
+}
+
 /* Put it in a place of the list, where pointers into it hold. */
 static void put(rk_workbench *b, size_t place, const tried *made, const char *name)
 {
     tried *to = &b->list[place];
     char kept[sizeof to->name];
 
-    (void)snprintf(kept, sizeof kept, "%.*s", (int)sizeof kept - 1, name);
+    cut_name(kept, sizeof kept, name);
     *to = *made;
     memcpy(to->name, kept, sizeof kept);
     to->conditions.known = &to->loop.model;

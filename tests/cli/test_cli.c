@@ -961,7 +961,7 @@ int main(void)
 {
     static Suite *(*const makers[])(void) = {
         suite_commands,      suite_bad_input, suite_bump_command, suite_run_command,
-        suite_settings_kept, suite_slips,     suite_cli_search};
+        suite_settings_kept, suite_slips,     suite_cli_search,   suite_report_command};
 
     return run_suites(makers, COUNT(makers));
 }

@@ -24,5 +24,6 @@ Suite *suite_run_command(void);
 Suite *suite_settings_kept(void);
 Suite *suite_slips(void);
 Suite *suite_cli_search(void);
+Suite *suite_report_command(void);
 
 #endif

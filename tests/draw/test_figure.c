@@ -44,6 +44,48 @@ static rk_text *fit_figure(rk_figure_format format)
     return image;
 }
 
+/* A run of many scans whose PV is a straight ramp, with one scan that is off. */
+static size_t ramp_figure(size_t rows, size_t off_at, rk_text *image)
+{
+    const rk_figure_style style = {.format = RK_FIGURE_SVG};
+    const rk_design loop = named_loop();
+    double *all = calloc(4 * rows, sizeof *all);
+    const rk_run_curves run = {"a", rows, all, all + rows, all + (2 * rows), all + (3 * rows)};
+    size_t i;
+
+    for (i = 0; i < rows; i++) {
+        all[i] = (double)i;
+        all[(2 * rows) + i] = 10 + ((double)i / (double)rows) + (i == off_at ? 0.5 : 0);
+    }
+    ck_assert_int_eq(rk_figure_run(&loop, "a ramp", &run, 1, &style, image, NULL), RK_OK);
+    free(all);
+    return rk_text_length(image);
+}
+
+/* What lies on a straight line takes no room in a picture; what does not is there, however short. */
+START_TEST(a_picture_holds_what_can_be_seen_and_no_more)
+{
+    static const size_t rows[] = {900, 30000};
+    rk_text *least = rk_text_create();
+    const size_t little = ramp_figure(10, 10, least);
+    size_t i;
+
+    for (i = 0; i < COUNT(rows); i++) {
+        rk_text *ramp = rk_text_create(), *spike = rk_text_create();
+        const size_t length = ramp_figure(rows[i], rows[i], ramp);
+        const size_t with = ramp_figure(rows[i], rows[i] / 3, spike);
+
+        ck_assert_msg(length < little + 200, "%zu bytes for a straight line, %zu for 10 rows",
+                      length, little);
+        ck_assert_str_ne(rk_text_chars(ramp), rk_text_chars(spike));
+        ck_assert_msg(with < length + 600, "%zu bytes with a spike, %zu without", with, length);
+        rk_text_free(ramp);
+        rk_text_free(spike);
+    }
+    rk_text_free(least);
+}
+END_TEST
+
 START_TEST(a_figure_comes_in_the_format_its_name_asks_for)
 {
     rk_figure_format format;
@@ -183,6 +225,7 @@ static Suite *suite_figure(void)
     TCase *t = tcase_create("figure");
 
     add_table(t, a_figure_comes_in_the_format_its_name_asks_for, formats);
+    tcase_add_test(t, a_picture_holds_what_can_be_seen_and_no_more);
     tcase_add_test(t, other_names_are_refused);
     tcase_add_test(t, the_fit_figure_shows_the_models_numbers);
     tcase_add_test(t, the_trial_figure_names_every_case);

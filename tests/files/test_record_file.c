@@ -563,6 +563,20 @@ START_TEST(a_few_late_rows_are_sorted_and_a_record_that_runs_backwards_is_refuse
 }
 END_TEST
 
+START_TEST(a_record_tells_its_first_and_its_last_time_as_they_stand_in_it)
+{
+    rk_record *record = NULL;
+    rk_import import;
+
+    ck_assert_int_eq(
+        rk_record_read(RK_SOURCE "/data/blend-brix.csv", NULL, &record, &import, NULL), RK_OK);
+    ck_assert_str_eq(import.first_stamp, "2026-03-17T09:40:00");
+    ck_assert_str_eq(import.last_stamp, "2026-03-17T09:50:00");
+    ck_assert(!import.time_is_number);
+    rk_record_free(record);
+}
+END_TEST
+
 START_TEST(a_file_that_is_not_there_is_no_format_error)
 {
     rk_record *record = NULL;
@@ -617,6 +631,7 @@ Suite *suite_record_file(void)
     tcase_add_test(t, a_locale_changes_nothing);
     add_table(t, a_few_late_rows_are_sorted_and_a_record_that_runs_backwards_is_refused,
               orders);
+    tcase_add_test(t, a_record_tells_its_first_and_its_last_time_as_they_stand_in_it);
     tcase_add_test(t, a_file_that_is_not_there_is_no_format_error);
     tcase_add_test(t, long_files_are_read_to_the_last_row);
     suite_add_tcase(suite, t);

@@ -33,12 +33,12 @@ static char *report_of(const char *loop)
 
     put_file(path_in(directory, "level.loop"), level);
     (void)snprintf(line, sizeof line,
-                   "cp %s/data/*.loop %s/data/blend-brix.csv . && cp %s a.loop", RK_SOURCE,
+                   "cp '%s'/data/*.loop '%s/data/blend-brix.csv' . && cp %s a.loop", RK_SOURCE,
                    RK_SOURCE, loop);
     in(directory, line);
-    in(directory, "if grep -q 'file = blend' a.loop; then $0 fit a.loop --save; fi");
-    in(directory, "$0 tune a.loop --rule simc --save");
-    in(directory, "PATH=/nowhere $0 report a.loop --out a.html");
+    in(directory, "if grep -q 'file = blend' a.loop; then \"$0\" fit a.loop --save; fi");
+    in(directory, "\"$0\" tune a.loop --rule simc --save");
+    in(directory, "PATH=/nowhere \"$0\" report a.loop --out a.html");
     return directory;
 }
 
@@ -56,7 +56,7 @@ static char *blend;
 static void begin(void)
 {
     blend = report_of("blend-brix.loop");
-    in(blend, "$0 report a.loop --out full.html");
+    in(blend, "\"$0\" report a.loop --out full.html");
     browser_start();
 }
 

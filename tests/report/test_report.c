@@ -462,6 +462,110 @@ static double last_number(const char *text, const char *heading)
     return value;
 }
 
+/* A table of HTML: its figures have all their digits beside those that people see, a unit of their own where
+   units differ, and the points below each other. */
+START_TEST(a_page_has_the_rows_as_tables)
+{
+    rk_design d = blend();
+    const rk_check_plan plan = rk_check_plan_make();
+    rk_report *r = rk_report_create(plain);
+    rk_text *text = rk_text_create();
+    rk_check check;
+    char exact[80], number[RK_REAL_CHARS];
+    const char *html;
+
+    (void)snprintf(d.pv_units, sizeof d.pv_units, "<i>&\"'");
+    ck_assert_int_eq(rk_check_compute(&d, &plan, &check, NULL), RK_OK);
+    ck_assert_int_eq(rk_report_add_check(r, &d, &plan, &check), RK_OK);
+    ck_assert_int_eq(rk_report_to_html(r, text, NULL), RK_OK);
+    html = rk_text_chars(text);
+    rk_real_format(check.verdict.figure[RK_REQUIRE_PHASE_MARGIN], number);
+    (void)snprintf(exact, sizeof exact, "<data value=\"%s\">", number);
+    ck_assert_ptr_nonnull(strstr(html, exact));
+    ck_assert_ptr_nonnull(strstr(html, "<th scope=\"row\">gain-margin</th>"));
+    ck_assert_ptr_nonnull(strstr(html, "<td class=\"unit\">deg</td>"));
+    ck_assert_ptr_nonnull(strstr(html, "<td class=\"good\">met</td>"));
+    ck_assert_ptr_nonnull(strstr(html, "class=\"number\" colspan=\"2\">is</th>"));
+    ck_assert_ptr_nonnull(strstr(html, "&lt;i&gt;&amp;&quot;&#39;"));
+    ck_assert_ptr_null(strstr(html, "<i>"));
+    ck_assert_int_eq(rk_report_to_html(r, NULL, NULL), RK_ERR_ARG);
+    ck_assert_int_eq(rk_report_to_html(NULL, text, NULL), RK_ERR_MEMORY);
+    rk_text_free(text);
+    rk_report_free(r);
+}
+END_TEST
+
+/* Where the gain bar has its marks: parts of its length, from kc 0 on. */
+static const struct {
+    double kc, at, on_off, placed; /* of kc, in the drawing's units */
+} bars[] = {
+    {-10, -20, -40, 8 + (624 * 10 / 40.0 / 1.08)},
+    {10, 20, 40, 8 + (624 * 10 / 40.0 / 1.08)},
+    {50, 20, 40, 8 + (624 / 1.08 / 1.05)}, /* beyond the end: the bar goes on to it */
+    {10, 20, QNAN, 8 + (624 * 10 / 22.0 / 1.08)},
+};
+
+START_TEST(the_gain_bar_is_drawn_to_scale)
+{
+    rk_design d = blend();
+    rk_requirements asked = rk_requirements_default();
+    rk_gain_limits limits;
+    rk_text *svg = rk_text_create();
+    char mark[60];
+    int i;
+
+    for (i = 0; i < RK_REQUIRE_COUNT; i++) {
+        limits.at[i] = QNAN;
+    }
+    limits.at[RK_REQUIRE_MS] = bars[_i].at;
+    limits.on_off = bars[_i].on_off;
+    limits.by_noise = false;
+    d.settings.kc = bars[_i].kc;
+    ck_assert_int_eq(rk_gain_bar_to_svg(&d, &asked, &limits, svg, NULL), RK_OK);
+    (void)snprintf(mark, sizeof mark, "class=\"kc\" d=\"M%.1f ", bars[_i].placed);
+    ck_assert_msg(strstr(rk_text_chars(svg), mark) != NULL, "no %s in %s", mark,
+                  rk_text_chars(svg));
+    ck_assert_ptr_nonnull(strstr(rk_text_chars(svg), "a ms 2 at "));
+    ck_assert_int_eq(strstr(rk_text_chars(svg), "unstable: OUT swings") != NULL,
+                     !isnan(bars[_i].on_off));
+    ck_assert_int_eq(rk_gain_bar_to_svg(NULL, &asked, &limits, svg, NULL), RK_ERR_ARG);
+    rk_text_free(svg);
+}
+END_TEST
+
+/* Of what is met the line that is nearest to its limit is named, at either sort of limit. */
+static const struct {
+    double ms, gain_margin;
+    const char *said;
+} nearest[] = {
+    {1.9, 4, "Limiting requirement: ms, 1.9 where at most 2 is asked."},
+    {1.2, 2.1, "Limiting requirement: gain-margin, 2.1 where at least 2 is asked."},
+    {2.2, 4, ""},
+};
+
+START_TEST(the_limiting_requirement_is_named)
+{
+    const rk_design d = blend();
+    rk_check check = {.requirements = rk_requirements_default()};
+    double figure[RK_REQUIRE_COUNT] = {0};
+    rk_report *r = rk_report_create(plain);
+    rk_text *text = rk_text_create();
+
+    figure[RK_REQUIRE_MS] = nearest[_i].ms;
+    figure[RK_REQUIRE_GAIN_MARGIN] = nearest[_i].gain_margin;
+    figure[RK_REQUIRE_PHASE_MARGIN] = 90;
+    check.verdict = rk_requirements_check(&check.requirements, true, figure);
+    ck_assert_int_eq(rk_report_add_nearest(r, &d, &check), RK_OK);
+    ck_assert_int_eq(rk_report_to_text(r, text, NULL), RK_OK);
+    ck_assert_msg(strncmp(rk_text_chars(text), nearest[_i].said, strlen(nearest[_i].said)) ==
+                          0 &&
+                      (nearest[_i].said[0] != '\0' || rk_text_length(text) == 0),
+                  "%s", rk_text_chars(text));
+    rk_text_free(text);
+    rk_report_free(r);
+}
+END_TEST
+
 START_TEST(minutes_count_in_every_unit_that_has_a_time)
 {
     char *s = render(in_minutes[_i].which, plain, rk_report_to_text);
@@ -789,6 +893,9 @@ static Suite *suite_report(void)
     add_table(t, no_line_ends_in_a_blank_or_is_too_wide, results);
     add_table(t, csv_has_four_cells_in_every_line, results);
     tcase_add_test(t, numbers_of_a_column_are_aligned_on_the_decimal_point);
+    tcase_add_test(t, a_page_has_the_rows_as_tables);
+    add_table(t, the_gain_bar_is_drawn_to_scale, bars);
+    add_table(t, the_limiting_requirement_is_named, nearest);
     add_table(t, minutes_count_in_every_unit_that_has_a_time, in_minutes);
     tcase_add_test(t, a_verdict_has_colour_only_where_it_is_asked_for);
     tcase_add_test(t, what_is_missing_is_refused);

@@ -301,6 +301,12 @@ START_TEST(curves_are_kept_let_go_and_run_again)
     ck_assert_ptr_nonnull(strstr(rk_workbench_error(bench), "let one go"));
     ck_assert_ptr_nonnull(strstr(rk_workbench_table(bench), "&lt;b&gt;3"));
     ck_assert_ptr_null(strstr(rk_workbench_table(bench), "<b>"));
+    rk_workbench_drop(bench, RK_WORKBENCH_CURVES - 1);
+    ck_assert_int_eq(
+        rk_workbench_keep(bench, "a name of 46 letters, of which the last is wid\xC3\xBC"),
+        RK_OK);
+    ck_assert_str_eq(rk_workbench_name(bench, RK_WORKBENCH_CURVES - 1),
+                     "a name of 46 letters, of which the last is wid");
     rk_workbench_drop(bench, 2);
     rk_workbench_drop(bench, 0); /* what is set now stays */
     rk_workbench_drop(bench, 99);
