@@ -933,15 +933,12 @@ Suite *suite_commands(void)
     tcase_add_test(t, trial_agrees_with_the_closed_forms_case_by_case);
     tcase_add_test(t, trial_options_reach_the_loop);
     tcase_add_test(t, a_slim_controller_is_emitted_and_proven);
-    tcase_add_test(t, a_loop_file_carries_the_job_from_fit_to_program_text);
     tcase_add_test(t, a_delay_in_the_loop_file_is_judged_and_written);
     tcase_add_test(t, check_says_no_with_exit_status_1_and_emit_writes_nothing_unstable);
     add_table(t, output_says_what_an_engineer_looks_for, shown);
     add_table(t, figures_are_written_whole_by_their_name, figures);
     tcase_add_test(t, examples_run);
     tcase_add_test(t, a_closed_output_is_an_error);
-    add_table(t, words_are_read_whatever_their_case, in_other_case);
-    tcase_add_test(t, every_setting_is_a_key_an_option_and_a_cases_key);
     tcase_add_test(t, help_explains_commands_and_slips_are_answered);
     tcase_add_test(t,
                    the_command_that_emit_advises_can_be_pasted_whatever_the_folder_is_called);
@@ -952,6 +949,9 @@ Suite *suite_commands(void)
     tcase_set_tags(whole, "processes"); /* its commands are run one by one too */
     tcase_add_test(whole, tune_gives_the_rules_in_the_form_asked_for);
     tcase_add_test(whole, demo_does_the_whole_job_and_leaves_it_in_a_folder);
+    tcase_add_test(whole, a_loop_file_carries_the_job_from_fit_to_program_text);
+    add_table(whole, words_are_read_whatever_their_case, in_other_case);
+    tcase_add_test(whole, every_setting_is_a_key_an_option_and_a_cases_key);
     suite_add_tcase(suite, whole);
     suite_add_tcase(suite, t);
     return suite;

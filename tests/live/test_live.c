@@ -280,7 +280,7 @@ START_TEST(a_loop_that_cannot_start_is_refused_before_anything_is_written)
     ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, &diag), RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "no PV"));
     r.bad_until = 0;
-    r.missing = 20;
+    r.missing = 50;
     ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, &diag), RK_ERR_IO);
     ck_assert_ptr_nonnull(strstr(diag.text, "OUT's present value"));
     other.out_high = 40; /* OUT stands at 42 */
@@ -385,12 +385,12 @@ START_TEST(first_replies_that_are_missing_delay_a_start_only)
     rk_live *live = NULL;
     rk_relay_test *test = NULL;
 
-    r.missing = 19;
+    r.missing = 49;
     ck_assert_int_eq(rk_live_create(&r.design, &port, 1, &live, NULL), RK_OK);
-    r.missing = 19;
+    r.missing = 49;
     ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL), RK_OK);
     rk_relay_test_free(test);
-    r.missing = 20;
+    r.missing = 50;
     ck_assert_int_eq(rk_relay_test_create(&r.design, &port.seam, &plan, &test, NULL),
                      RK_ERR_IO);
     rk_live_free(live);

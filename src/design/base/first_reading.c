@@ -3,7 +3,8 @@
 
 #include <math.h>
 
-enum { TRIES = 20 };
+/* A scan of 10 ms leaves a loaded machine 6 ms for a reply: so many of them are a third of a second. */
+enum { TRIES = 50 };
 
 bool rk_first_reading(const rk_port *port, rk_status (*read)(void *, rk_real *), rk_real *value)
 {

@@ -80,8 +80,8 @@ static const struct {
     bool found;
 } firsts[] = {
     {{0, RK_OK, 0}, true},      {{1, RK_ERR_IO, 3}, true},
-    {{19, RK_ERR_IO, 3}, true}, {{20, RK_ERR_IO, 3}, false},
-    {{19, RK_OK, QNAN}, true},  {{20, RK_OK, (double)INFINITY}, false},
+    {{49, RK_ERR_IO, 3}, true}, {{50, RK_ERR_IO, 3}, false},
+    {{49, RK_OK, QNAN}, true},  {{50, RK_OK, (double)INFINITY}, false},
 };
 
 START_TEST(a_first_reply_may_be_missing_some_times)
