@@ -129,28 +129,12 @@ rk_status rki_gnuplot_run(const rk_text *script, rk_text *image, rk_diag *diag)
     return status;
 }
 
-/* Bytes of the letter that begins here; 0: they are no UTF-8, which a picture in XML must be. */
-static size_t letter_length(const char *at)
-{
-    const unsigned char first = (unsigned char)at[0];
-    const size_t length = first < 0x80                    ? 1
-                          : first >= 0xC2 && first < 0xE0 ? 2
-                          : first >= 0xE0 && first < 0xF0 ? 3
-                          : first >= 0xF0 && first < 0xF5 ? 4
-                                                          : 0;
-    size_t i;
-
-    for (i = 1; i < length; i++) {
-        if (((unsigned char)at[i] & 0xC0) != 0x80) return 0;
-    }
-    return length;
-}
-
 void rki_add_quoted(rk_text *script, const char *words)
 {
     rk_text_add(script, "'");
     while (*words != '\0') {
-        const size_t length = letter_length(words);
+        const size_t length =
+            rk_letter_length(words); /* a picture in XML must be UTF-8 */
 
         if (*words == '\'') {
             rk_text_add(script, "''");

@@ -9,33 +9,18 @@
 #include <stdio.h>
 #include <string.h>
 
+#include <redkettle/design/base/text.h>
+
 #include "layout.h"
 
 #define FIGURE_SPACE "&#8199;"
 #define POINT_SPACE "&#8200;"
 #define UNREADABLE "&#65533;"
 
-/* How many bytes from here on are one letter of UTF-8; 0: they are none. */
-static size_t letter_length(const char *at)
-{
-    const unsigned char first = (unsigned char)at[0];
-    const size_t length = first < 0x80                    ? 1
-                          : first >= 0xC2 && first < 0xE0 ? 2
-                          : first >= 0xE0 && first < 0xF0 ? 3
-                          : first >= 0xF0 && first < 0xF5 ? 4
-                                                          : 0;
-    size_t i;
-
-    for (i = 1; i < length; i++) {
-        if (((unsigned char)at[i] & 0xC0) != 0x80) return 0;
-    }
-    return length;
-}
-
 void rk_html_add(rk_text *text, const char *words)
 {
     while (*words != '\0') {
-        const size_t length = letter_length(words);
+        const size_t length = rk_letter_length(words);
         const char c = *words;
 
         if (c == '&') {

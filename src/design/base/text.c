@@ -209,3 +209,19 @@ const char *rk_shell_word(const char *word, char *shown, size_t room)
     shown[length] = '\0';
     return shown;
 }
+
+size_t rk_letter_length(const char *at)
+{
+    const unsigned char first = (unsigned char)at[0];
+    const size_t length = first < 0x80                    ? 1
+                          : first >= 0xC2 && first < 0xE0 ? 2
+                          : first >= 0xE0 && first < 0xF0 ? 3
+                          : first >= 0xF0 && first < 0xF5 ? 4
+                                                          : 0;
+    size_t i;
+
+    for (i = 1; i < length; i++) {
+        if (((unsigned char)at[i] & 0xC0) != 0x80) return 0;
+    }
+    return length;
+}

@@ -66,6 +66,9 @@ void rk_real_format_single(double value, char *chars);
 /** A double with at most so many significant digits, 1 to 17; always with a point, if any. */
 void rk_real_format_rounded(double value, int digits, char *chars);
 
+/** How many bytes from here on are one letter of UTF-8; 0: they are none. Source  RFC 3629. */
+size_t rk_letter_length(const char *at);
+
 /** A word as it is typed at a POSIX shell, in single quotes where the shell would take it apart,
  * into shown[0..room): four times the word's length and three are enough. Gives `shown`. */
 const char *rk_shell_word(const char *word, char *shown, size_t room);
