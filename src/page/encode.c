@@ -14,10 +14,14 @@ void rki_base64_add(rk_text *text, const unsigned char *bytes, size_t length)
         const unsigned second = left > 1 ? bytes[i + 1] : 0U,
                        third = left > 2 ? bytes[i + 2] : 0U;
         const unsigned all = ((unsigned)bytes[i] << 16) | (second << 8) | third;
-        const char four[4] = {digits[all >> 18], digits[(all >> 12) & 63U],
-                              left > 1 ? digits[(all >> 6) & 63U] : '=',
-                              left > 2 ? digits[all & 63U] : '='};
+        char four[4] = {digits[all >> 18], digits[(all >> 12) & 63U], '=', '='};
 
+        if (left > 1) {
+            four[2] = digits[(all >> 6) & 63U];
+        }
+        if (left > 2) {
+            four[3] = digits[all & 63U];
+        }
         rk_text_add_bytes(text, four, sizeof four);
     }
 }

@@ -247,7 +247,7 @@ rk_status rk_workbench_keep(rk_workbench *bench, const char *name)
     rk_diag_clear(&bench->diag);
     if (bench->curves == RK_WORKBENCH_CURVES) {
         return rk_diag_set(&bench->diag, RK_ERR_RANGE,
-                           "%d curves are kept: let one go before you keep another",
+                           "%d curves are kept: remove one before you keep another",
                            RK_WORKBENCH_CURVES - 1);
     }
     status = run(bench, &bench->list[0].run, &bench->plan, &made, &bench->diag);

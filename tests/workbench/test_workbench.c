@@ -298,7 +298,7 @@ START_TEST(curves_are_kept_let_go_and_run_again)
         ck_assert_int_eq(rk_workbench_keep(bench, name), RK_OK);
     }
     ck_assert_int_eq(rk_workbench_keep(bench, "more"), RK_ERR_RANGE);
-    ck_assert_ptr_nonnull(strstr(rk_workbench_error(bench), "let one go"));
+    ck_assert_ptr_nonnull(strstr(rk_workbench_error(bench), "remove one"));
     ck_assert_ptr_nonnull(strstr(rk_workbench_table(bench), "&lt;b&gt;3"));
     ck_assert_ptr_null(strstr(rk_workbench_table(bench), "<b>"));
     rk_workbench_drop(bench, RK_WORKBENCH_CURVES - 1);

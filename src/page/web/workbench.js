@@ -373,7 +373,7 @@ const bench = {
     for (let i = 1; i < this.core.call('curves', this.at); i++) {
       const button = document.createElement('button');
       button.type = 'button';
-      button.textContent = 'Let go of ' + this.core.text('name', this.at, i);
+      button.textContent = 'Remove "' + this.core.text('name', this.at, i) + '"';
       button.addEventListener('click', () => this.drop(i));
       list.append(button, ' ');
     }
