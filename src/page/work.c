@@ -8,9 +8,6 @@
 
 #include "parts.h"
 
-/* As far as numbers of two fits of one record are apart by rounding alone. */
-#define SAME 1e-3
-
 static rk_status look_at_record(rki_page_work *w, rk_diag *diag)
 {
     const rk_page *p = w->page;
@@ -31,16 +28,27 @@ static rk_status look_at_record(rki_page_work *w, rk_diag *diag)
     return RK_OK;
 }
 
-static bool near(double a, double b)
+/* Rounding, where the fit is surer than the digits that somebody typed. */
+#define ROUNDED 1e-3
+
+/* Is a number that somebody gave one that the fit allows for? */
+static bool allowed(double given, double fitted, const double interval[2])
 {
-    return fabs(a - b) <= SAME * fmax(fabs(a), fabs(b));
+    return (given >= interval[0] && given <= interval[1]) ||
+           fabs(given - fitted) <= ROUNDED * fabs(fitted);
 }
 
-static bool same_model(const rk_model *a, const rk_model *b)
+/* Is the loop's model what the record gives? */
+static bool is_of_record(const rk_model *given, const rk_fit *fit)
 {
-    return a->kind == b->kind && near(a->gain, b->gain) && near(a->dead_time, b->dead_time) &&
-           near(a->time_constant[0], b->time_constant[0]) &&
-           near(a->time_constant[1], b->time_constant[1]);
+    const rk_model *m = &fit->model;
+    const int times = rk_model_kind_times(m->kind);
+
+    return given->kind == m->kind && allowed(given->gain, m->gain, fit->gain95) &&
+           allowed(given->dead_time, m->dead_time, fit->dead_time95) &&
+           (times < 1 ||
+            allowed(given->time_constant[0], m->time_constant[0], fit->tau95[0])) &&
+           (times < 2 || allowed(given->time_constant[1], m->time_constant[1], fit->tau95[1]));
 }
 
 /* The fit of the record; beside it the loop's own model where that is another. */
@@ -66,7 +74,7 @@ static rk_status fit_record(rki_page_work *w, rk_diag *diag)
         rk_findings_worst(&w->slips) != RK_LEVEL_UNFIT) {
         rk_fit_to_loop(&w->fit, &w->loop);
         w->fitted_model = true;
-    } else if (w->loop.has_model && !same_model(&w->loop.model, &w->fit.model)) {
+    } else if (w->loop.has_model && !is_of_record(&w->loop.model, &w->fit)) {
         w->has_rival =
             rk_fit_lay_over(p->record, &w->loop.model, still, &w->rival, NULL) == RK_OK;
     }

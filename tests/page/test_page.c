@@ -157,6 +157,20 @@ START_TEST(two_position_control_has_a_page_too)
 }
 END_TEST
 
+/* The loop's model by factors, and of another kind: is it the record's? gain -0.118 +- 0.4 %, time constant 46.3 s
+   +- 1 %, dead time 17.3 to 18.6 s. */
+static const struct {
+    double gain, time, dead;
+    rk_model_kind kind;
+    bool said;
+} others[] = {
+    {1, 1, 1, RK_MODEL_FOPDT, false},   {1.5, 1, 1, RK_MODEL_FOPDT, true},
+    {0.99, 1, 1, RK_MODEL_FOPDT, true}, {1, 1.05, 1, RK_MODEL_FOPDT, true},
+    {1, 0.95, 1, RK_MODEL_FOPDT, true}, {1, 1, 1.04, RK_MODEL_FOPDT, false},
+    {1, 1, 1.1, RK_MODEL_FOPDT, true},  {1, 1, 0.9, RK_MODEL_FOPDT, true},
+    {1, 1, 1, RK_MODEL_SOPDT, true},
+};
+
 START_TEST(a_model_that_is_another_than_the_records_is_said)
 {
     rk_record *record = blend_record();
@@ -164,9 +178,18 @@ START_TEST(a_model_that_is_another_than_the_records_is_said)
     rk_page_result made;
     char *html;
 
-    loop.model.gain *= 1.5;
+    loop.model =
+        fopdt(-0.118 * others[_i].gain, 46.3 * others[_i].time, 17.6 * others[_i].dead);
+    loop.model.kind = others[_i].kind;
+    loop.model.time_constant[1] = others[_i].kind == RK_MODEL_SOPDT ? 1 : 0;
+    loop.model.out0 = 42;
+    loop.model.pv0 = 11.8;
     html = page_of(&loop, record, &made);
-    has(html, "own model is another one");
+    if (others[_i].said) {
+        has(html, "own model is another one");
+    } else {
+        has_not(html, "own model is another one");
+    }
     free(html);
     rk_record_free(record);
 }
@@ -297,7 +320,7 @@ Suite *suite_page(void)
     tcase_add_test(t, a_whole_loop_has_all_its_sections);
     add_table(t, a_beginning_says_what_is_missing, beginnings);
     tcase_add_test(t, two_position_control_has_a_page_too);
-    tcase_add_test(t, a_model_that_is_another_than_the_records_is_said);
+    add_table(t, a_model_that_is_another_than_the_records_is_said, others);
     tcase_add_test(t, a_long_record_is_thinned_for_drawing_and_it_is_said);
     tcase_add_test(t, names_are_escaped_wherever_they_stand);
     tcase_add_test(t, the_policy_allows_what_stands_there_and_no_more);

@@ -241,6 +241,61 @@ START_TEST(what_is_tried_is_judged_as_check_judges_it)
 }
 END_TEST
 
+/* A predictor knows the model and not the process: what it does on a wrong one is told. */
+START_TEST(a_predictor_is_judged_on_the_process_as_it_is_taken_to_be)
+{
+    const rk_design loop = loop_of(
+        processes[0], "[settings]\nkc = -12\nti = 46s\npredictor = yes\n[require]\npeak = 9\n");
+    rk_workbench *bench = bench_of(&loop);
+    rk_requirements asked = rk_design_requirements(&loop);
+    rk_conditions conditions = rk_design_conditions(&loop);
+    rk_model process = loop.model;
+    double figure[RK_REQUIRE_COUNT];
+    rk_sampling room;
+    rk_margins margins;
+    const char *html;
+
+    process.gain *= 1.4;
+    conditions.known = &loop.model;
+    ck_assert_int_eq(
+        rk_loop_margins_compute(&process, &loop.model, &loop.settings,
+                                rk_conditions_sampling(&conditions, &loop.settings, &room),
+                                &margins, NULL),
+        RK_OK);
+    ck_assert_int_eq(rk_figures_compute(&asked, &process, &loop.settings, &conditions, &margins,
+                                        figure, NULL),
+                     RK_OK);
+    ck_assert_int_eq(rk_workbench_try(bench, "", 1.4, 1, 1), RK_OK);
+    html = rk_workbench_requirements(bench);
+    ck_assert(number_of(html, "overshoot") == figure[RK_REQUIRE_OVERSHOOT]);
+    ck_assert(number_of(html, "peak") == figure[RK_REQUIRE_PEAK]);
+    ck_assert(number_of(html, "ms") == margins.ms);
+    rk_workbench_free(bench);
+}
+END_TEST
+
+/* Options to be typed: the numbers always, of the rest what is not as the loop has it. */
+static const struct {
+    const char *words, *options;
+} options[] = {
+    {"", "--kc=-9.0 --ti=46.0s --td=3.0s --tf=0.3s"},
+    {"kc=-7 ti=40s", "--kc=-7.0 --ti=40.0s"},
+    {"kc=-7", "--kc=-7.0"},
+    {"kc=-7 ti=40s sp-weight=0.4", "--kc=-7.0 --ti=40.0s --sp-weight=0.4"},
+    {"kc=-7 ti=40s anti-windup=none", "--kc=-7.0 --ti=40.0s --anti-windup=none"},
+};
+
+START_TEST(what_is_set_is_told_as_options)
+{
+    const rk_design loop = loop_of(processes[0], settings_of[0]);
+    rk_workbench *bench = bench_of(&loop);
+
+    ck_assert_int_eq(rk_workbench_try(bench, options[_i].words, 1, 1, 1), RK_OK);
+    ck_assert_str_eq(rk_workbench_options(bench), options[_i].options);
+    rk_workbench_free(bench);
+}
+END_TEST
+
 /* Too much gain, and one of the wrong sign. */
 static const struct {
     const char *words, *said;
@@ -307,6 +362,16 @@ START_TEST(curves_are_kept_let_go_and_run_again)
         RK_OK);
     ck_assert_str_eq(rk_workbench_name(bench, RK_WORKBENCH_CURVES - 1),
                      "a name of 46 letters, of which the last is wid");
+    rk_workbench_drop(bench, RK_WORKBENCH_CURVES - 1);
+    ck_assert_int_eq(
+        rk_workbench_keep(bench, "a name of 47 letters, for which there is room.. and more"),
+        RK_OK);
+    ck_assert_uint_eq(strlen(rk_workbench_name(bench, RK_WORKBENCH_CURVES - 1)), 47);
+    rk_workbench_drop(bench, RK_WORKBENCH_CURVES - 1);
+    ck_assert_int_eq(
+        rk_workbench_keep(bench, "a name of 47 letters, for which there is room.."), RK_OK);
+    ck_assert_str_eq(rk_workbench_name(bench, RK_WORKBENCH_CURVES - 1),
+                     "a name of 47 letters, for which there is room..");
     rk_workbench_drop(bench, 2);
     rk_workbench_drop(bench, 0); /* what is set now stays */
     rk_workbench_drop(bench, 99);
@@ -422,6 +487,8 @@ static Suite *suite_workbench(void)
     add_table(t, a_text_that_is_no_loop_is_refused_with_the_reason, no_loops);
     tcase_add_loop_test(t, what_is_tried_is_what_trial_runs, 0, (int)COUNT(processes) * TRIES);
     add_table(t, what_is_tried_is_judged_as_check_judges_it, processes);
+    tcase_add_test(t, a_predictor_is_judged_on_the_process_as_it_is_taken_to_be);
+    add_table(t, what_is_set_is_told_as_options, options);
     add_table(t, a_loop_that_is_unstable_is_called_that, lost);
     add_table(t, what_cannot_be_tried_leaves_what_was, no_words);
     tcase_add_test(t, curves_are_kept_let_go_and_run_again);

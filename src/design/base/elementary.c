@@ -24,7 +24,7 @@ enum { EXP_TERMS = 14, SINE_TERMS = 22 };
 
 /* Beyond these e^x is 0, or has no end. */
 #define EXP_LEAST (-746.0)
-#define EXP_MOST 710.0
+#define EXP_MOST 709.0
 #define TURNS_EXACT 6e6
 
 /* exp(r) - 1 of a small r, and k with x = k ln 2 + r. */
@@ -64,7 +64,6 @@ double rki_expm1(double x)
     if (x > EXP_MOST) return HUGE_VAL;
     p = reduced(x, &k);
     if (k == 0) return p;
-    if (k > 1000) return ldexp(1.0 + p, k); /* 2^k itself may have no end */
     return ldexp(p, k) + (ldexp(1.0, k) - 1.0);
 }
 
