@@ -133,8 +133,7 @@ void rki_add_quoted(rk_text *script, const char *words)
 {
     rk_text_add(script, "'");
     while (*words != '\0') {
-        const size_t length =
-            rk_letter_length(words); /* a picture in XML must be UTF-8 */
+        const size_t length = rk_letter_length(words); /* a picture in XML must be UTF-8 */
 
         if (*words == '\'') {
             rk_text_add(script, "''");

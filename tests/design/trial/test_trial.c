@@ -380,11 +380,44 @@ START_TEST(a_record_beside_a_trial_is_off_by_what_it_is_off)
 }
 END_TEST
 
+/* Time constants of loops from milliseconds to days, s. */
+static const double paces[] = {0.0031, 0.02, 0.46, 1, 9.7, 46.3, 620, 3600, 86400};
+
+/* A run's length is a time that reads well: two digits, and not a tenth longer than is needed. */
+START_TEST(a_run_is_as_long_as_it_needs_rounded_up)
+{
+    rk_design loop = rk_design_make();
+    rk_trial_plan plan = {.sp_step = 1,
+                          .sp_at = QNAN,
+                          .load_step = QNAN,
+                          .load_at = QNAN,
+                          .duration = QNAN,
+                          .noise = 0,
+                          .band = QNAN};
+    rk_trial_case c;
+    double needed, digits;
+
+    loop.model = fopdt(2, paces[_i], 0.3 * paces[_i]);
+    loop.has_model = loop.has_settings = true;
+    loop.ts = 0.01 * paces[_i];
+    loop.settings = rk_settings_make(0.6, paces[_i], 0, 0);
+    c = rk_trial_case_of(&loop, false);
+    needed = rk_trial_time_to_settle(&c);
+    rk_trial_plan_complete(&plan, &loop, &c, 1);
+    ck_assert_double_ge(plan.duration, needed);
+    ck_assert_double_lt(plan.duration, 1.1 * needed);
+    digits = plan.duration / pow(10, floor(log10(plan.duration) + 1e-9) - 1);
+    ck_assert_double_eq_tol(digits, round(digits), 1e-9);
+    ck_assert(digits > 9.5 && digits < 99.5);
+}
+END_TEST
+
 Suite *suite_trial(void)
 {
     Suite *suite = suite_create("design/trial");
     TCase *t = tcase_create("trial");
 
+    add_table(t, a_run_is_as_long_as_it_needs_rounded_up, paces);
     add_table(t, first_order_loop_has_the_closed_form_metrics, lambdas);
     add_table(t, second_order_loop_overshoots_by_the_closed_form, dampings);
     tcase_add_test(t, p_only_settles_off_the_setpoint_by_one_over_one_plus_loop_gain);
