@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * What a slider's move costs in the browser: in its frame the trial of 2,000 scans, the margins, the verdict and
- * the requirements, the drawing of two plots with two curves kept, and the layout of the page; in the next one how
- * far kc may go, the table and the lines to be copied.
+ * What a slider's move costs in the browser: in its frame the trial of 2,000 scans, the margins, the verdict, the
+ * drawing of two plots with two curves kept, and the layout of the page; in the next one the requirements, how far kc
+ * may go, the table and the lines to be copied.
  * Usage: redkettle-page [MOVES]
  *        redkettle-page --shots DIR   pictures of the report and of its workbench with two curves kept
  */
@@ -84,7 +84,7 @@ static void measure(void)
         json_number_value(json_object_get(found, "scans")), moves);
     tell(found, "all", "in its frame: tried, judged, drawn, laid out");
     tell(found, "core", "of it the trial, the margins and the verdict");
-    tell(found, "more", "in the next: gain limits, table, lines");
+    tell(found, "more", "in the next: requirements, kc, table, lines");
     json_decref(found);
 }
 

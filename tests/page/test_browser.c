@@ -84,9 +84,10 @@ static void no_complaints(void)
     free(said);
 }
 
-/* Two frames: the first draws. */
+/* Two frames: the first draws, the tables follow the second. */
 #define FRAMES                                                                                 \
-    "await new Promise((go) => requestAnimationFrame(() => requestAnimationFrame(go)));"
+    "await new Promise((go) => requestAnimationFrame(() => requestAnimationFrame(() => "       \
+    "setTimeout(go))));"
 /* Types a value into a control, as a hand would. */
 #define TYPE                                                                                   \
     "const type = (key, value) => {"                                                           \

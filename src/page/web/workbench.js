@@ -269,7 +269,6 @@ const bench = {
     this.pv.draw(curves + 1, this.end);
     this.out.draw(curves, this.end);
     this.put('tried-verdict', 'verdict');
-    this.put('tried-requirements', 'requirements');
     if (!this.more) {
       this.more = true;
       requestAnimationFrame(() => setTimeout(() => {
@@ -280,6 +279,7 @@ const bench = {
   },
 
   showMore() {
+    this.put('tried-requirements', 'requirements');
     this.put('tried-bar', 'gain_bar');
     this.put('tried-table', 'table');
     this.showLines();
