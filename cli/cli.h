@@ -154,9 +154,6 @@ rk_columns record_columns(const job *j);
 rk_status read_record(const job *j, const char *path, rk_record **record, rk_import *import,
                       rk_diag *diag);
 
-/** What is known of the loop that its record may be held against. */
-rk_inspect_plan inspect_plan(const job *j);
-
 /** Judge the loaded record by what the loop knows; percentages are what is wanted of the next
  * test. */
 rk_status inspect_record(const job *j, double gain_percent, double dead_time_percent,

@@ -225,7 +225,7 @@ static int fit(job *j)
 
     if (status != EXIT_DONE) return status;
     if (!f->as_given) {
-        const rk_inspect_plan plan = inspect_plan(j);
+        const rk_inspect_plan plan = rk_inspect_plan_of(&j->loop);
 
         rk_record_slips(j->record, &plan, &f->slips);
     }

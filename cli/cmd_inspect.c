@@ -18,21 +18,10 @@ static void make(job *j)
     i->dead_time_percent = 10;
 }
 
-rk_inspect_plan inspect_plan(const job *j)
-{
-    rk_inspect_plan plan = rk_inspect_plan_make();
-
-    plan.pv_low = j->loop.pv_low;
-    plan.pv_high = j->loop.pv_high;
-    plan.out_low = j->loop.out_low;
-    plan.out_high = j->loop.out_high;
-    return plan;
-}
-
 rk_status inspect_record(const job *j, double gain_percent, double dead_time_percent,
                          rk_inspection *inspection, rk_findings *findings, rk_diag *diag)
 {
-    rk_inspect_plan plan = inspect_plan(j);
+    rk_inspect_plan plan = rk_inspect_plan_of(&j->loop);
 
     plan.gain_wanted = gain_percent / 100.0;
     plan.dead_time_wanted = dead_time_percent / 100.0;

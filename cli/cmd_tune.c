@@ -41,9 +41,7 @@ static int tune_all(job *j)
 {
     tune_job *t = (tune_job *)j;
     const char *rule = j->rule != NULL && strcasecmp(j->rule, "all") != 0 ? j->rule : NULL;
-    const rk_conditions conditions = rk_design_conditions(&j->loop);
     rk_diag diag = {RK_OK, ""};
-    rk_sampling room;
     rk_status status;
     size_t i;
 
@@ -69,10 +67,8 @@ static int tune_all(job *j)
         if (t->list[i].rule != typed) {
             within_loop(j, &t->list[i]);
         }
-        status = rk_performance_compute(
-            rk_design_process(&j->loop), &t->list[i].settings,
-            rk_conditions_sampling(&conditions, &t->list[i].settings, &room),
-            &t->performance[i], &diag);
+        status = rk_design_performance_compute(&j->loop, &t->list[i].settings,
+                                               &t->performance[i], &diag);
         if (status != RK_OK) return fail_diag(j, status, &diag);
     }
     if (t->sort != NULL && !j->loop.has_model) {

@@ -85,7 +85,7 @@ int need_record(job *j)
 /* A record that is wrong for this loop gives no model to go on with. */
 static int refuse_slips(const job *j)
 {
-    const rk_inspect_plan plan = inspect_plan(j);
+    const rk_inspect_plan plan = rk_inspect_plan_of(&j->loop);
     rk_findings found = {.count = 0};
     size_t i;
 

@@ -399,7 +399,6 @@ rk_status rk_design_save_relay(const char *path, const rk_design *loop, rk_diag 
 
 rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_diag *diag)
 {
-    const double none = nan("");
     rk_design ideal, before;
 
     rk_diag_clear(diag);
@@ -412,13 +411,6 @@ rk_status rk_design_save_settings(const char *path, const rk_design *loop, rk_di
     }
     rk_diag_clear(diag);
     ideal = *loop;
-    ideal.given = rk_given_settings_make();
-    if (rk_settings_is_on_off(&loop->settings)) {
-        return save_section(path, "settings", &ideal, &before, diag);
-    }
-    ideal.given.kc = loop->settings.kc;
-    ideal.given.ti = loop->settings.ti;
-    ideal.given.td = loop->settings.td > 0 ? loop->settings.td : none;
-    ideal.given.tf = loop->settings.td > 0 ? loop->settings.tf : none;
+    ideal.given = rk_given_settings_of(&loop->settings);
     return save_section(path, "settings", &ideal, &before, diag);
 }

@@ -11,14 +11,10 @@
 static rk_status look_at_record(rki_page_work *w, rk_diag *diag)
 {
     const rk_page *p = w->page;
-    rk_inspect_plan plan = rk_inspect_plan_make();
+    rk_inspect_plan plan = rk_inspect_plan_of(p->loop);
     rk_status status;
 
     if (p->record == NULL) return RK_OK;
-    plan.pv_low = p->loop->pv_low;
-    plan.pv_high = p->loop->pv_high;
-    plan.out_low = p->loop->out_low;
-    plan.out_high = p->loop->out_high;
     plan.dropped = p->import != NULL ? p->import->dropped : 0;
     plan.read = plan.dropped + rk_record_rows(p->record);
     status = rk_inspection_compute(p->record, &plan, &w->inspection, &w->seen, diag);
@@ -95,7 +91,6 @@ static const char *mode_of(const rk_design *loop)
 static rk_status tune(rki_page_work *w, rk_diag *diag)
 {
     const rk_design *loop = &w->loop;
-    const rk_conditions conditions = rk_design_conditions(loop);
     const rk_knobs knobs = rk_knobs_make();
     rk_status status;
     size_t i;
@@ -109,15 +104,12 @@ static rk_status tune(rki_page_work *w, rk_diag *diag)
     }
     for (i = 0; i < w->rule_count; i++) {
         rk_settings all = loop->settings;
-        rk_sampling room;
 
         w->performance[i] = rk_performance_none();
         if (!w->rules[i].usable) continue;
         rk_tuning_apply(&w->rules[i], &all);
         w->rules[i].settings = all;
-        status = rk_performance_compute(rk_design_process(loop), &all,
-                                        rk_conditions_sampling(&conditions, &all, &room),
-                                        &w->performance[i], diag);
+        status = rk_design_performance_compute(loop, &all, &w->performance[i], diag);
         if (status == RK_ERR_MEMORY) return status;
     }
     w->has_speeds =
@@ -145,13 +137,7 @@ static rk_status check(rki_page_work *w, rk_diag *diag)
     }
     if (isnan(w->loop.ts)) return RK_OK;
     c = rk_trial_case_of(&w->loop, false);
-    w->trial_plan = (rk_trial_plan){.sp_step = nan(""),
-                                    .sp_at = nan(""),
-                                    .sp_time = nan(""),
-                                    .load_step = nan(""),
-                                    .load_at = nan(""),
-                                    .duration = nan(""),
-                                    .band = nan("")};
+    w->trial_plan = rk_trial_plan_make();
     rk_trial_plan_complete(&w->trial_plan, &w->loop, &c, 1);
     status = rk_trial_create(&c, &w->trial_plan, &w->trial, diag);
     return status == RK_ERR_MEMORY ? status : RK_OK;

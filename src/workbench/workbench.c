@@ -25,8 +25,13 @@ typedef struct tried {
     rk_trial *trial;
 } tried;
 
+enum { RULES_MOST = RK_TUNINGS_MAX };
+
 struct rk_workbench {
     rk_design loop;
+    const char *rule[RULES_MOST],
+        *lambda_rule[RULES_MOST]; /* that give settings for its model */
+    size_t rules, lambda_rules;
     rk_trial_plan plan;
     rk_tuning start; /* the settings that the knob begins at */
     tried list[RK_WORKBENCH_CURVES];
@@ -206,18 +211,17 @@ rk_status rk_workbench_try(rk_workbench *bench, const char *words, double gain, 
 rk_status rk_workbench_plan(rk_workbench *bench, const char *shape, double sp_step,
                             double sp_time, double load_step, double load_at, double duration)
 {
-    rk_trial_plan plan = {.sp_step = sp_step,
-                          .sp_at = 0,
-                          .sp_time = sp_time,
-                          .load_step = load_step,
-                          .load_at = load_at,
-                          .duration = duration,
-                          .band = nan("")};
+    rk_trial_plan plan = rk_trial_plan_make();
     tried made[RK_WORKBENCH_CURVES];
     rk_trial_case c = case_of(bench);
     rk_status status;
     size_t i, done;
 
+    plan.sp_step = sp_step;
+    plan.sp_time = sp_time;
+    plan.load_step = load_step;
+    plan.load_at = load_at;
+    plan.duration = duration;
     rk_diag_clear(&bench->diag);
     status = rk_setpoint_shape_from_text(shape, &plan.shape, &bench->diag);
     if (status != RK_OK) return status;
@@ -281,32 +285,31 @@ static rk_status tune(const rk_workbench *b, const char *rule, double lambda, rk
     return rk_tuning_compute(&b->loop.model, rule, NULL, &knobs, tuning, diag);
 }
 
-const char *rk_workbench_rule(const rk_workbench *bench, size_t place)
+/* The rules that give settings for the model, and those of them that have a lambda. */
+static void find_rules(rk_workbench *b)
 {
     rk_tuning tuning;
     int rule;
 
-    for (rule = 0; rule < rk_rule_count(); rule++) {
+    for (rule = 0; rule < rk_rule_count() && b->rules < RULES_MOST; rule++) {
         const char *name = rk_rule_name(rule);
 
-        if (tune(bench, name, nan(""), &tuning, NULL) == RK_OK && place-- == 0) return name;
+        if (tune(b, name, nan(""), &tuning, NULL) != RK_OK) continue;
+        b->rule[b->rules++] = name;
+        if (!isnan(tuning.lambda)) {
+            b->lambda_rule[b->lambda_rules++] = name;
+        }
     }
-    return NULL;
+}
+
+const char *rk_workbench_rule(const rk_workbench *bench, size_t place)
+{
+    return place < bench->rules ? bench->rule[place] : NULL;
 }
 
 const char *rk_workbench_lambda_rule(const rk_workbench *bench, size_t place)
 {
-    rk_tuning tuning;
-    const char *name;
-    size_t rule;
-
-    for (rule = 0; (name = rk_workbench_rule(bench, rule)) != NULL; rule++) {
-        if (tune(bench, name, nan(""), &tuning, NULL) == RK_OK && !isnan(tuning.lambda) &&
-            place-- == 0) {
-            return name;
-        }
-    }
-    return NULL;
+    return place < bench->lambda_rules ? bench->lambda_rule[place] : NULL;
 }
 
 static void add_value(rk_text *text, const char *mark, const char *key, double value,
@@ -442,14 +445,12 @@ const char *rk_workbench_table(rk_workbench *bench)
 const char *rk_workbench_gain_bar(rk_workbench *bench)
 {
     const tried *t = &bench->list[0];
-    const rk_margins *m = &t->shown.margins;
-    const double end = t->run.settings.kc > 0 ? m->kc_stable[1] : m->kc_stable[0];
-    const bool ends = m->kc_range_exists && isfinite(end) && end * t->run.settings.kc > 0;
     rk_text *text = new_text(bench);
     rk_gain_limits limits;
 
     if (rk_gain_limits_compute(&t->shown.asked, &t->run.plant, &t->run.settings, &t->conditions,
-                               ends ? end : nan(""), &limits, &bench->diag) == RK_OK) {
+                               rk_margins_unstable_from(&t->shown.margins, t->run.settings.kc),
+                               &limits, &bench->diag) == RK_OK) {
         (void)rk_gain_bar_to_svg(&t->loop, &t->shown.asked, &limits, text, &bench->diag);
     }
     return text_of(bench);
@@ -493,34 +494,21 @@ static const char *const out_keys[] = {"low", "high", "rate", NULL};
 
 const char *rk_workbench_block(rk_workbench *bench)
 {
-    const rk_design *now = &bench->list[0].loop, *was = &bench->loop;
-    const rk_design nothing = rk_design_make();
+    const rk_design *was = &bench->loop, nothing = rk_design_make();
+    rk_design now = bench->list[0].loop;
     rk_text *text = new_text(bench);
     size_t i;
 
-    add_section(text, now, was, "loop", loop_keys);
-    add_section(text, now, was, "out", out_keys);
-    rk_text_add(text, "[settings]\nform = ideal\nkc = ");
-    rk_text_add_real(text, now->settings.kc);
-    if (isfinite(now->settings.ti)) {
-        rk_text_add(text, "\nti = ");
-        rk_text_add_real(text, now->settings.ti);
-        rk_text_add(text, "s");
-    }
-    if (now->settings.td > 0) {
-        rk_text_add(text, "\ntd = ");
-        rk_text_add_real(text, now->settings.td);
-        rk_text_add(text, "s\ntf = ");
-        rk_text_add_real(text, now->settings.tf);
-        rk_text_add(text, "s");
-    }
-    rk_text_add(text, "\n");
-    /* The numbers stand above; of the rest what is not as it is without being said. */
-    for (i = rk_key_place("settings", "sp-weight"); rk_key_at(i) != NULL; i++) {
+    now.given = rk_given_settings_of(&now.settings);
+    add_section(text, &now, was, "loop", loop_keys);
+    add_section(text, &now, was, "out", out_keys);
+    rk_text_add(text, "[settings]\nform = ideal\n");
+    /* All that is not as it is without being said. */
+    for (i = rk_key_place("settings", "kc"); rk_key_at(i) != NULL; i++) {
         const rk_key *key = rk_key_at(i);
 
         if (strcmp(key->section, "settings") != 0) break;
-        add_line(text, now, &nothing, "settings", key->name);
+        add_line(text, &now, &nothing, "settings", key->name);
     }
     return text_of(bench);
 }
@@ -584,6 +572,7 @@ static rk_status complete(rk_workbench *b)
         return rk_diag_set(&b->diag, RK_ERR_UNSUPPORTED,
                            "on-off is two-position control: there is nothing to turn");
     }
+    find_rules(b);
     if (tune(b, "simc", nan(""), &b->start, &b->diag) != RK_OK) {
         const char *other = rk_workbench_rule(b, 0); /* SIMC is not for every kind of model */
 

@@ -139,15 +139,6 @@ static rk_status look_at_margins(const rk_design *loop, const rk_sampling *sampl
                            : rk_diag_set(diag, status, "the slowest scan could not be found");
 }
 
-/* The end of the stable kc on kc's own side, of the loop as it runs. */
-static double unstable_from(const rk_design *loop, const rk_check *c)
-{
-    const rk_margins *m = rk_check_judged(c);
-    const double end = loop->settings.kc > 0 ? m->kc_stable[1] : m->kc_stable[0];
-
-    return m->kc_range_exists && isfinite(end) && end * loop->settings.kc > 0 ? end : nan("");
-}
-
 static rk_status look_at_valve(const rk_design *loop, const rk_check_plan *plan,
                                const rk_conditions *conditions, rk_check *c, rk_diag *diag)
 {
@@ -271,9 +262,10 @@ rk_status rk_check_compute(const rk_design *loop, const rk_check_plan *plan, rk_
         status = rk_slip_find(loop, rk_check_judged(&made)->stable, &made.slip, diag);
     }
     if (status == RK_OK) {
-        status =
-            rk_gain_limits_compute(&made.requirements, rk_design_process(loop), &loop->settings,
-                                   &conditions, unstable_from(loop, &made), &made.gain, diag);
+        status = rk_gain_limits_compute(
+            &made.requirements, rk_design_process(loop), &loop->settings, &conditions,
+            rk_margins_unstable_from(rk_check_judged(&made), loop->settings.kc), &made.gain,
+            diag);
     }
     if (status == RK_OK) {
         status = look_at_valve(loop, plan, &conditions, &made, diag);

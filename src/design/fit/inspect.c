@@ -17,6 +17,17 @@ rk_inspect_plan rk_inspect_plan_make(void)
     return made;
 }
 
+rk_inspect_plan rk_inspect_plan_of(const rk_design *loop)
+{
+    rk_inspect_plan made = rk_inspect_plan_make();
+
+    made.pv_low = loop->pv_low;
+    made.pv_high = loop->pv_high;
+    made.out_low = loop->out_low;
+    made.out_high = loop->out_high;
+    return made;
+}
+
 const char *rk_inspection_verdict(const rk_inspection *inspection)
 {
     static const char *const words[] = {"good", "usable", "unfit"};

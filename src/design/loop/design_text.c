@@ -60,22 +60,6 @@ static bool has_covariance(const rk_design *d)
     return d->has_model;
 }
 
-/* The loop with its settings written in the ideal form. */
-static rk_design ideal_of(const rk_design *loop)
-{
-    const double none = nan("");
-    const rk_settings *s = &loop->settings;
-    rk_design made = *loop;
-
-    made.given = rk_given_settings_make();
-    if (!loop->has_settings || rk_settings_is_on_off(s)) return made;
-    made.given.kc = s->kc;
-    made.given.ti = s->ti;
-    made.given.td = s->td > 0 ? s->td : none;
-    made.given.tf = s->td > 0 ? s->tf : none;
-    return made;
-}
-
 rk_status rk_design_to_text(const rk_design *loop, rk_text *text, rk_diag *diag)
 {
     rk_design ideal;
@@ -84,7 +68,9 @@ rk_status rk_design_to_text(const rk_design *loop, rk_text *text, rk_diag *diag)
 
     rk_diag_clear(diag);
     if (loop == NULL || text == NULL) return RK_ERR_ARG;
-    ideal = ideal_of(loop);
+    ideal = *loop;
+    ideal.given =
+        loop->has_settings ? rk_given_settings_of(&loop->settings) : rk_given_settings_make();
     for (i = 0; i < rk_key_count() && status == RK_OK; i++) {
         const rk_key *key = rk_key_at(i);
         rk_text *value;

@@ -321,6 +321,20 @@ rk_given_settings rk_given_settings_make(void)
     return (rk_given_settings){RK_FORM_IDEAL, none, none, none, none, none, none, none};
 }
 
+rk_given_settings rk_given_settings_of(const rk_settings *settings)
+{
+    rk_given_settings made = rk_given_settings_make();
+
+    if (rk_settings_is_on_off(settings)) return made;
+    made.kc = settings->kc;
+    made.ti = settings->ti;
+    if (settings->td > 0) {
+        made.td = settings->td;
+        made.tf = settings->tf;
+    }
+    return made;
+}
+
 double rk_filter_default(double td)
 {
     return td > 0 ? td / 10.0 : 0.0;

@@ -287,3 +287,10 @@ rk_status rki_loop_margins_brief(const rk_model *process, const rk_model *model,
                ? rki_sampled_margins(process, settings, sampling, true, margins, NULL)
                : rki_continuous_margins(process, settings, true, margins, NULL);
 }
+
+double rk_margins_unstable_from(const rk_margins *margins, double kc)
+{
+    const double end = kc > 0 ? margins->kc_stable[1] : margins->kc_stable[0];
+
+    return margins->kc_range_exists && isfinite(end) && end * kc > 0 ? end : nan("");
+}

@@ -201,3 +201,17 @@ rk_status rk_performance_compute(const rk_model *model, const rk_settings *setti
     *measures = made;
     return RK_OK;
 }
+
+rk_status rk_design_performance_compute(const rk_design *loop, const rk_settings *settings,
+                                        rk_performance *measures, rk_diag *diag)
+{
+    rk_conditions conditions;
+    rk_sampling room;
+
+    rk_diag_clear(diag);
+    if (loop == NULL || settings == NULL) return RK_ERR_ARG;
+    conditions = rk_design_conditions(loop);
+    return rk_performance_compute(rk_design_process(loop), settings,
+                                  rk_conditions_sampling(&conditions, settings, &room),
+                                  measures, diag);
+}

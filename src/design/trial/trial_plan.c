@@ -64,6 +64,19 @@ static double time_needed(const rk_trial_plan *plan, const rk_trial_case *cases,
     return plan->sp_step != 0 && plan->load_step != 0 ? 2.0 * settle : settle;
 }
 
+rk_trial_plan rk_trial_plan_make(void)
+{
+    const double none = nan("");
+
+    return (rk_trial_plan){.sp_step = none,
+                           .sp_at = none,
+                           .load_step = none,
+                           .load_at = none,
+                           .noise = none,
+                           .duration = none,
+                           .band = none};
+}
+
 void rk_trial_plan_complete(rk_trial_plan *plan, const rk_design *loop,
                             const rk_trial_case *cases, size_t count)
 {

@@ -27,6 +27,9 @@ typedef struct rk_inspect_plan {
 /** Nothing known, the gain wanted to 5 % and the dead time to 10 %. */
 rk_inspect_plan rk_inspect_plan_make(void);
 
+/** The same with a loop's ranges. */
+rk_inspect_plan rk_inspect_plan_of(const rk_design *loop);
+
 /** A better test than this one, from the noise and a rough model. */
 typedef struct rk_next_test {
     bool known;              /* there is a rough model to compute it from */

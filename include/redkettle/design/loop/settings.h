@@ -139,6 +139,9 @@ double rk_filter_default(double td);
 /** Nothing given, ideal form. */
 rk_given_settings rk_given_settings_make(void);
 
+/** Settings as they are typed in the ideal form; of two-position control nothing is. */
+rk_given_settings rk_given_settings_of(const rk_settings *settings);
+
 /** Was any of the numbers given? */
 bool rk_given_settings_any(const rk_given_settings *given);
 

@@ -134,6 +134,9 @@ rk_status rk_loop_margins_compute(const rk_model *process, const rk_model *model
                                   const rk_settings *settings, const rk_sampling *sampling,
                                   rk_margins *margins, rk_diag *diag);
 
+/** The end of the stable kc on this kc's own side of 0, out-EU per pv-EU; NaN: there is none. */
+double rk_margins_unstable_from(const rk_margins *margins, double kc);
+
 /** Margins at their worst over models: each at its own worst. */
 typedef struct rk_worst {
     bool stable;         /* on all of them; else the margins are NaN */

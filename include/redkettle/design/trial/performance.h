@@ -58,6 +58,10 @@ rk_status rk_performance_compute(const rk_model *model, const rk_settings *setti
                                  const rk_sampling *sampling, rk_performance *measures,
                                  rk_diag *diag);
 
+/** The same of settings on a loop's process, as the loop is scanned. Errors  as above. */
+rk_status rk_design_performance_compute(const rk_design *loop, const rk_settings *settings,
+                                        rk_performance *measures, rk_diag *diag);
+
 /** What a large setpoint step does. */
 typedef struct rk_windup_run {
     double overshoot; /* percent of the step */

@@ -117,6 +117,9 @@ typedef struct rk_trial_metrics {
     double saturated_time; /* s with OUT on a limit */
 } rk_trial_metrics;
 
+/** A plan of which all is left open that rk_trial_plan_complete chooses. */
+rk_trial_plan rk_trial_plan_make(void);
+
 /**
  * Choose what a plan leaves open, NaN, for cases to be run side by side: without any step a
  * setpoint step of 5 % of PV's range (1 without a range) and the load step that moves PV as
