@@ -151,7 +151,7 @@ const bench = {
       ['What is done to the loop', [
         { key: 'shape', label: 'setpoint', words: ['step', 'ramp', 'train', 'sine'], start: 'step' },
         { key: 'sp-step', label: 'by', unit: data.pv, start: this.start('sp-step') },
-        { key: 'sp-time', label: 'over', unit: 's', start: NaN, hint: 'no step' },
+        { key: 'sp-time', label: 'ramp/period', unit: 's', start: NaN },
         { key: 'load-step', label: 'load', unit: data.out, start: this.start('load-step') },
         { key: 'load-at', label: 'load at', unit: 's', start: this.start('load-at') },
         { key: 'for', label: 'for', unit: 's', start: this.start('for') },
