@@ -398,6 +398,11 @@ START_TEST(a_rule_gives_what_tune_gives)
     size_t with = 0, all = 0;
 
     while (rk_workbench_lambda_rule(bench, with) != NULL) {
+        const char *name = rk_workbench_lambda_rule(bench, with);
+
+        (void)snprintf(words, sizeof words, "%s", rk_workbench_settings_by(bench, name, 20));
+        ck_assert_msg(strcmp(words, rk_workbench_settings_by(bench, name, 60)) != 0,
+                      "%s does not turn with lambda", name);
         with++;
     }
     while (rk_workbench_rule(bench, all) != NULL) {

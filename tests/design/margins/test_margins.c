@@ -475,11 +475,37 @@ START_TEST(bandwidth_of_a_first_order_loop_is_its_gain)
 }
 END_TEST
 
+/* Where the stable kc end on kc's own side of 0. */
+static const struct {
+    bool exists;
+    double low, high, kc, end; /* NaN: nowhere */
+} ends[] = {
+    {true, -30, 40, 10, 40},
+    {true, -30, 40, -10, -30},
+    {true, 5, 40, 10, 40},
+    {true, -40, -5, -10, -40},
+    {true, -30, -5, 10, QNAN},
+    {true, 5, 30, -10, QNAN},
+    {true, -30, (double)INFINITY, 10, QNAN},
+    {true, -(double)INFINITY, 40, -10, QNAN},
+    {false, -30, 40, 10, QNAN},
+};
+
+START_TEST(the_stable_kc_end_on_the_side_of_kc)
+{
+    const rk_margins m = {.kc_range_exists = ends[_i].exists,
+                          .kc_stable = {ends[_i].low, ends[_i].high}};
+
+    ck_close(rk_margins_unstable_from(&m, ends[_i].kc), ends[_i].end, 0);
+}
+END_TEST
+
 Suite *suite_margins(void)
 {
     Suite *suite = suite_create("design/margins");
     TCase *t = tcase_create("margins"), *runs = tcase_create("runs");
 
+    add_table(t, the_stable_kc_end_on_the_side_of_kc, ends);
     add_table(t, a_cancelled_lag_gives_the_closed_forms, ratios);
     add_table(t, a_cancelled_lag_gives_the_published_ms, ratios);
     add_table(t, worked_examples_agree, worked);
